@@ -1,0 +1,58 @@
+"""Opening the store: one SQLite file in WAL mode."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.orm import Session, sessionmaker
+
+from hardy_gauge.store.migrate import upgrade
+
+
+class Store:
+    """The file and its sessions; ``write`` is one transaction, taken at once so that writers queue."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.path = path
+        self.engine: Engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
+        event.listen(self.engine, "connect", _on_connect)
+        event.listen(self.engine, "begin", _on_begin)
+        upgrade(self.engine)
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def read(self) -> Iterator[Session]:
+        with self._sessions() as session:
+            yield session
+
+    @contextmanager
+    def write(self) -> Iterator[Session]:
+        with self._sessions() as session:
+            session.connection(execution_options={"writes": True})
+            try:
+                yield session
+                session.commit()
+            except BaseException:
+                session.rollback()
+                raise
+
+    def close(self) -> None:
+        self.engine.dispose()
+
+
+def _on_connect(connection: Any, _: Any) -> None:
+    connection.isolation_level = None
+    cursor = connection.cursor()
+    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=30000"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()
+
+
+def _on_begin(connection: Any) -> None:
+    writes = connection.get_execution_options().get("writes", False)
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")

@@ -1,0 +1,165 @@
+"""Tables of things, and one table of segments that hold the series. Times are UTC microseconds."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012
+
+
+class Cluster(Base):
+    """Servers that serve the same data."""
+
+    __tablename__ = "cluster"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    servers: Mapped[list[Server]] = relationship(back_populates="cluster", order_by="Server.name")
+
+
+class Server(Base):
+    """One database server process on one host, and how it is reached."""
+
+    __tablename__ = "server"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    cluster_id: Mapped[int] = mapped_column(ForeignKey("cluster.id"))
+    role: Mapped[str]
+    engine: Mapped[str]
+    engine_version: Mapped[str]
+    address: Mapped[str]
+    abilities: Mapped[list[Any]] = mapped_column(default=list)
+    host: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    cluster: Mapped[Cluster] = relationship(back_populates="servers")
+    capture: Mapped[CaptureState] = relationship(back_populates="server", uselist=False)
+
+
+class CaptureState(Base):
+    """How far the recording of one server has come, and what was wrong last."""
+
+    __tablename__ = "capture_state"
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id"), primary_key=True)
+    recorded_until_us: Mapped[int] = mapped_column(default=0)
+    executions_until_us: Mapped[int] = mapped_column(default=0)
+    messages_until_us: Mapped[int] = mapped_column(default=0)
+    seen_us: Mapped[int] = mapped_column(default=0)
+    error: Mapped[str] = mapped_column(default="")
+    clock_skew_s: Mapped[float] = mapped_column(default=0.0)
+    server: Mapped[Server] = relationship(back_populates="capture")
+
+
+class Statement(Base):
+    """Normalised SQL text, its literals replaced; ``fingerprint`` is its identity."""
+
+    __tablename__ = "statement"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    fingerprint: Mapped[str] = mapped_column(unique=True)
+    text: Mapped[str]
+    kind: Mapped[str]
+    first_seen_us: Mapped[int]
+
+
+class Plan(Base):
+    """A plan seen on a server; ``body`` is the protocol's answer."""
+
+    __tablename__ = "plan"
+    __table_args__ = (UniqueConstraint("server_id", "statement_id", "plan_key"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id"))
+    statement_id: Mapped[int] = mapped_column(ForeignKey("statement.id"))
+    plan_key: Mapped[str]
+    taken_us: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class Snapshot(Base):
+    """The latest settings or schema of a server."""
+
+    __tablename__ = "snapshot"
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id"), primary_key=True)
+    kind: Mapped[str] = mapped_column(primary_key=True)
+    taken_us: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class Change(Base):
+    """Anything that changed: schema, setting, software, restart."""
+
+    __tablename__ = "change"
+    __table_args__ = (UniqueConstraint("server_id", "at_us", "kind", "title"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id"), index=True)
+    at_us: Mapped[int]
+    kind: Mapped[str]
+    title: Mapped[str]
+    object: Mapped[str] = mapped_column(default="")
+
+
+class Gap(Base):
+    """A span that could not be recorded, or a reset or clock step that makes it unsure."""
+
+    __tablename__ = "gap"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id"), index=True)
+    kind: Mapped[str]
+    from_us: Mapped[int]
+    to_us: Mapped[int | None]
+    reason: Mapped[str]
+
+
+class Segment(Base):
+    """Rows of one series of one server in a compressed columnar block (Parquet)."""
+
+    __tablename__ = "segment"
+    __table_args__ = (Index("segment_find", "server_id", "kind", "start_us"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id"))
+    kind: Mapped[str]
+    start_us: Mapped[int]
+    end_us: Mapped[int]
+    rows: Mapped[int]
+    body: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class Trial(Base):
+    """An experiment: its design, how far it is, and what came out."""
+
+    __tablename__ = "trial"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str]
+    created_us: Mapped[int]
+    design: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(default="waiting")
+    detail: Mapped[str] = mapped_column(default="")
+    done_share: Mapped[float] = mapped_column(default=0.0)
+    stop: Mapped[bool] = mapped_column(default=False)
+    result: Mapped[dict[str, Any] | None] = mapped_column(default=None)
+    runs: Mapped[list[Run]] = relationship(back_populates="trial", order_by="Run.number")
+
+
+class Run(Base):
+    """One execution of the workload against one arm; ``figures`` after its warm-up was removed."""
+
+    __tablename__ = "run"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id"), index=True)
+    number: Mapped[int]
+    block: Mapped[int]
+    arm: Mapped[str]
+    figures: Mapped[dict[str, Any]]
+    trial: Mapped[Trial] = relationship(back_populates="runs")
+
+
+class Report(Base):
+    """A saved document; it does not change when what it reports on does."""
+
+    __tablename__ = "report"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str]
+    created_us: Mapped[int]
+    scope: Mapped[str]
+    html: Mapped[str]

@@ -1,0 +1,1 @@
+"""The practice fleet: simulated database servers, seen only through the probe protocol."""

@@ -1,0 +1,83 @@
+"""The tables and indexes a server has at a moment, with the sizes the planner and the cache work with."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from hardy_gauge.probes.protocol import IndexSpec, Refused
+from practice_fleet.scenario import PAGE_BYTES, Scenario, TableSpec
+
+ENTRY_OVERHEAD_BYTES = 16
+INDEX_FILL = 0.9
+FAN_OUT = 300
+
+
+@dataclass(frozen=True)
+class Index:
+    """A sorted index; pages are its leaf pages, height the levels above them."""
+
+    name: str
+    table: str
+    columns: tuple[str, ...]
+    unique: bool
+    pages: float
+
+    @property
+    def height(self) -> int:
+        return max(1, math.ceil(math.log(max(self.pages, 2), FAN_OUT)))
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """An immutable view; ``with_indexes`` makes the "what if" copies."""
+
+    tables: dict[str, TableSpec]
+    indexes: dict[str, Index] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, scenario: Scenario, without: Iterable[str] = ()) -> Catalogue:
+        gone = set(without)
+        indexes = {
+            index.name: make_index(scenario.tables, IndexSpec(table=name, **index.model_dump()))
+            for name, table in scenario.tables.items()
+            for index in table.indexes
+            if index.name not in gone
+        }
+        return cls(scenario.tables, indexes)
+
+    def on(self, table: str) -> list[Index]:
+        return [index for index in self.indexes.values() if index.table == table]
+
+    def with_indexes(self, add: Iterable[IndexSpec], drop: Iterable[str]) -> Catalogue:
+        """A copy with indexes added and dropped; Refused names what does not exist."""
+        indexes = dict(self.indexes)
+        for name in drop:
+            if name not in indexes:
+                raise Refused(f"no index '{name}'; there are: {', '.join(sorted(indexes))}", "drop_indexes")
+            del indexes[name]
+        for spec in add:
+            index = make_index(self.tables, spec)
+            indexes[index.name] = index
+        return Catalogue(self.tables, indexes)
+
+    def pages_of(self, name: str) -> float:
+        """Pages of a table or an index."""
+        return self.tables[name].pages if name in self.tables else self.indexes[name].pages
+
+
+def make_index(tables: dict[str, TableSpec], spec: IndexSpec) -> Index:
+    """Size an index from its table; Refused when the table or a column is missing."""
+    table = tables.get(spec.table)
+    if table is None:
+        raise Refused(f"no table '{spec.table}'; there are: {', '.join(sorted(tables))}", "add_indexes.table")
+    if missing := [column for column in spec.columns if column not in table.columns]:
+        raise Refused(
+            f"table {spec.table} has no column {', '.join(missing)}; it has {', '.join(table.columns)}",
+            "add_indexes.columns",
+        )
+    entry = ENTRY_OVERHEAD_BYTES + sum(table.columns[column].width for column in spec.columns)
+    pages = max(1.0, table.rows * entry / (PAGE_BYTES * INDEX_FILL))
+    name = spec.name or f"{spec.table}_{'_'.join(spec.columns)}"
+    return Index(name, spec.table, tuple(spec.columns), spec.unique, pages)

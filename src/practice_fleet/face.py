@@ -1,0 +1,136 @@
+"""The practice fleet's HTTP face: the probe protocol for every server, under /servers/{name}."""
+
+from __future__ import annotations
+
+import io
+import time
+from collections.abc import Callable
+from typing import Annotated
+
+import polars as pl
+from fastapi import FastAPI, HTTPException, Query, Request, Response
+from fastapi.responses import JSONResponse
+
+from hardy_gauge.probes import protocol as p
+from practice_fleet.live import LiveServer
+from practice_fleet.plays import Plays
+from practice_fleet.scenario import Scenario
+from practice_fleet.server import PracticeServer
+
+
+def clock_us() -> int:
+    return time.time_ns() // 1000
+
+
+def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_us) -> FastAPI:
+    """The application that answers for every server of a scenario."""
+    app = FastAPI(title="Practice fleet", version=str(p.PROTOCOL_VERSION), docs_url=None, redoc_url=None)
+    servers = {
+        spec.name: LiveServer(PracticeServer(scenario, cluster, spec, anchor_us), now_us())
+        for cluster in scenario.clusters
+        for spec in cluster.servers
+    }
+    plays = Plays()
+
+    def find(name: str) -> LiveServer:
+        if name not in servers:
+            raise HTTPException(404, f"no server '{name}'; there are {', '.join(servers)}")
+        return servers[name]
+
+    @app.exception_handler(p.Refused)
+    def refused(_: Request, error: p.Refused) -> JSONResponse:
+        body = {"title": "Refused", "status": 422, "detail": str(error), "field": error.field}
+        return JSONResponse(body, 422, media_type="application/problem+json")
+
+    @app.get("/servers")
+    def list_servers() -> list[p.Identity]:
+        return [server.identity(now_us()) for server in servers.values()]
+
+    @app.get("/servers/{name}/identity")
+    def identity(name: str) -> p.Identity:
+        return find(name).identity(now_us())
+
+    @app.get("/servers/{name}/host")
+    def host(name: str) -> p.Host:
+        return find(name).host(now_us())
+
+    @app.get("/servers/{name}/counters")
+    def counters(name: str) -> p.Counters:
+        return find(name).counters(now_us())
+
+    @app.get("/servers/{name}/statements")
+    def statements(name: str) -> p.StatementCounters:
+        return find(name).statements(now_us())
+
+    @app.get("/servers/{name}/sessions")
+    def sessions(name: str) -> p.Sessions:
+        return find(name).sessions(now_us())
+
+    @app.get("/servers/{name}/executions")
+    def executions(name: str, since_us: int, threshold_s: Annotated[float, Query(gt=0)]) -> p.Executions:
+        return find(name).executions(since_us, now_us(), threshold_s)
+
+    @app.get("/servers/{name}/settings")
+    def settings(name: str) -> p.Settings:
+        return find(name).settings(now_us())
+
+    @app.get("/servers/{name}/schema")
+    def schema(name: str) -> p.Schema:
+        return find(name).schema(now_us())
+
+    @app.post("/servers/{name}/explain")
+    def explain(name: str, request: p.ExplainRequest) -> p.Explained:
+        return find(name).explain(request, now_us())
+
+    @app.get("/servers/{name}/plans/{plan_key}")
+    def plan(name: str, plan_key: str) -> p.Explained:
+        return find(name).plan(plan_key, now_us())
+
+    @app.get("/servers/{name}/messages")
+    def messages(name: str, since_us: int) -> p.LogMessages:
+        return find(name).messages(since_us, now_us())
+
+    @app.get("/servers/{name}/history/{kind}")
+    def history(name: str, kind: p.HistoryKind, since_us: int, until_us: int, threshold_s: float = 0.1) -> Response:
+        """Columns as in docs/probe-protocol.md, as Parquet; only what lies before now."""
+        live = find(name)
+        until = min(until_us, now_us())
+        source = live.history
+        if kind == "metric":
+            frame = source.metric_frame(since_us, until)
+        elif kind == "statement":
+            frame = source.statement_frame(since_us, until)
+        elif kind == "sample":
+            start = until - int(scenario.sample_history_days * 86_400_000_000)
+            frame = source.sample_frame(max(since_us, start), until)
+        else:
+            frame = source.execution_frame(since_us, until, threshold_s)
+        return parquet(frame)
+
+    @app.post("/servers/{name}/plays")
+    def play(name: str, request: p.PlayRequest) -> p.PlayState:
+        return plays.start(find(name).server, request, now_us())
+
+    @app.get("/plays/{play_name}")
+    def play_state(play_name: str) -> p.PlayState:
+        return plays.get(play_name).state
+
+    @app.delete("/plays/{play_name}")
+    def play_stop(play_name: str) -> p.PlayState:
+        plays.get(play_name).stop.set()
+        return plays.get(play_name).state
+
+    @app.get("/plays/{play_name}/{part}")
+    def play_part(play_name: str, part: str) -> Response:
+        path = plays.get(play_name).folder / f"{part}.parquet"
+        if part not in ("executions", "samples") or not path.exists():
+            raise HTTPException(404, "a finished play has executions and samples")
+        return Response(path.read_bytes(), media_type="application/vnd.apache.parquet")
+
+    return app
+
+
+def parquet(frame: pl.DataFrame) -> Response:
+    buffer = io.BytesIO()
+    frame.write_parquet(buffer, compression="zstd")
+    return Response(buffer.getvalue(), media_type="application/vnd.apache.parquet")

@@ -1,0 +1,77 @@
+"""A plan as the practice planner makes it: steps with estimates, true rows and what each asks of the host."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+
+@dataclass
+class Demand:
+    """What one execution asks for. ``random`` and ``stream`` are pages by table or index name.
+
+    ``stream`` pages come in order, by read-ahead; ``temporary`` pages are written and read back.
+    """
+
+    processor_s: float = 0.0
+    random: dict[str, float] = field(default_factory=dict)
+    stream: dict[str, float] = field(default_factory=dict)
+    temporary: float = 0.0
+    log_bytes: float = 0.0
+    dirty: float = 0.0
+
+    def scaled(self, factor: float) -> Demand:
+        return Demand(
+            self.processor_s * factor,
+            {k: v * factor for k, v in self.random.items()},
+            {k: v * factor for k, v in self.stream.items()},
+            self.temporary * factor,
+            self.log_bytes * factor,
+            self.dirty * factor,
+        )
+
+    @property
+    def pages(self) -> float:
+        return sum(self.random.values()) + sum(self.stream.values())
+
+
+@dataclass
+class Node:
+    """One step; figures are totals over ``loops`` and exclude the steps below."""
+
+    operation: str
+    words: str
+    rows_expected: float
+    rows_true: float
+    cost: float
+    demand: Demand = field(default_factory=Demand)
+    table: str | None = None
+    index: str | None = None
+    predicate: str | None = None
+    examined: float = 0.0
+    loops: float = 1.0
+    below: list[Node] = field(default_factory=list)
+
+    def walk(self) -> Iterator[Node]:
+        yield self
+        for child in self.below:
+            yield from child.walk()
+
+    def total_cost(self) -> float:
+        return self.cost + sum(child.total_cost() for child in self.below)
+
+    def scale(self, factor: float) -> None:
+        """Stop early: only this share of the step and all below it is done."""
+        for node in self.walk():
+            node.demand = node.demand.scaled(factor)
+            node.rows_true *= factor
+            node.examined *= factor
+
+    def shape(self) -> str:
+        below = ",".join(child.shape() for child in self.below)
+        return f"{self.operation}:{self.table or ''}:{self.index or ''}({below})"
+
+    def key(self) -> str:
+        """Names the plan's shape: the same operations on the same objects give the same key."""
+        return hashlib.sha256(self.shape().encode()).hexdigest()[:12]

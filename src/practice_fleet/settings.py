@@ -1,0 +1,56 @@
+"""The settings a practice server knows. Defaults are small, as on a fresh install."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from hardy_gauge.probes.protocol import Refused, SettingValue
+
+Value = float | int | str | bool
+MIB = 2**20
+
+CATALOGUE: dict[str, SettingValue] = {
+    s.name: s
+    for s in [
+        SettingValue(name="buffer_cache_bytes", value=0, unit="B", default=128 * MIB, minimum=MIB, maximum=2**42,
+                     applies="at restart", description="memory for pages of tables and indexes"),
+        SettingValue(name="sort_memory_bytes", value=0, unit="B", default=4 * MIB, minimum=64 * 1024, maximum=2**36,
+                     applies="at once", description="memory of one sort before it uses temporary files"),
+        SettingValue(name="read_ahead_pages", value=0, unit="pages", default=64, minimum=1, maximum=1024,
+                     applies="at once", description="pages asked for at a time while scanning"),
+        SettingValue(name="random_page_cost", value=0, unit=None, default=4.0, minimum=0.1, maximum=100,
+                     applies="at once", description="the planner's cost of a page out of order; in order is 1"),
+        SettingValue(name="max_sessions", value=0, unit="sessions", default=100, minimum=1, maximum=10_000,
+                     applies="at restart", description="sessions that may be open at once"),
+        SettingValue(name="commit_mode", value="wait", default="wait", choices=["wait", "background"],
+                     applies="at once", description="whether a commit waits until its log is on the volume"),
+    ]
+}  # fmt: skip
+
+
+def check(name: str, value: Value) -> Value:
+    """The value if the setting may take it; Refused names the setting and its range otherwise."""
+    known = CATALOGUE.get(name)
+    if known is None:
+        raise Refused(f"no setting '{name}'; known: {', '.join(CATALOGUE)}", f"settings.{name}")
+    if known.choices is not None:
+        if value not in known.choices:
+            raise Refused(f"{name} is one of {', '.join(known.choices)}, not {value!r}", f"settings.{name}")
+        return value
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise Refused(f"{name} is a number in {known.unit or 'plain figures'}, not {value!r}", f"settings.{name}")
+    if (known.minimum is not None and value < known.minimum) or (known.maximum is not None and value > known.maximum):
+        raise Refused(
+            f"{name} is {value:g}; it may be from {known.minimum:g} to {known.maximum:g} {known.unit or ''}".strip(),
+            f"settings.{name}",
+        )
+    return value
+
+
+def resolve(*layers: Mapping[str, Value]) -> dict[str, Value]:
+    """Defaults overlaid by each layer in turn, every value checked."""
+    values: dict[str, Value] = {name: setting.default for name, setting in CATALOGUE.items()}
+    for layer in layers:
+        for name, value in layer.items():
+            values[name] = check(name, value)
+    return values
