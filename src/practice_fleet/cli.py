@@ -12,7 +12,9 @@ import uvicorn
 from practice_fleet.face import build, clock_us
 from practice_fleet.scenario import ScenarioError, load_scenario, shipped
 
-app = typer.Typer(help="The practice fleet: simulated database servers behind the probe protocol.", no_args_is_help=True)
+app = typer.Typer(
+    help="The practice fleet: simulated database servers behind the probe protocol.", no_args_is_help=True
+)
 
 
 @app.command()

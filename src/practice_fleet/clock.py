@@ -102,7 +102,9 @@ def solve(offered: Array, visits: list[Visits], host: HostSpec, max_sessions: fl
     work = seconds.sum(axis=0)
     sessions = (rate * work).sum(axis=0)
     limit = np.where(served < 1, max_sessions, sessions)
-    seconds[2] += np.where(rate > 0, seconds[2] / np.maximum(work, 1e-12) * work * (limit / np.maximum(sessions, 1e-12) - 1), 0)
+    seconds[2] += np.where(
+        rate > 0, seconds[2] / np.maximum(work, 1e-12) * work * (limit / np.maximum(sessions, 1e-12) - 1), 0
+    )
     variance = (
         2 * bursts[:, None] * (burst_s**2)[:, None] / 2
         + (random + chunk + temp)[:, None] * (latency + read_wait) ** 2

@@ -176,7 +176,11 @@ class Run:
             where[1] = LOCK
             yield request
             spent[LOCK] = env.now - arrived
-        counts = (random.whole(visit.random_reads), random.whole(visit.chunk_reads), random.whole(visit.temp_reads))
+        counts = (
+            random.whole(visit.random_reads),
+            random.whole(visit.chunk_reads),
+            random.whole(visit.temp_reads),
+        )
         services = (self.host.data_volume.latency_s, visit.chunk_s, visit.chunk_s)
         burst = visit.processor_s / (sum(counts) + 1)
         yield from self._visit(self.cores, random.exponential(burst), where, spent, QUEUE, RUNNING)
@@ -204,7 +208,13 @@ class Run:
         self.finished.append((arrived, env.now - arrived, statement, *spent))
 
     def _visit(
-        self, station: Station, service: float, where: list[int], spent: list[float], waiting: int, served: int
+        self,
+        station: Station,
+        service: float,
+        where: list[int],
+        spent: list[float],
+        waiting: int,
+        served: int,
     ) -> Steps:
         env = self.env
         since = env.now
@@ -221,7 +231,12 @@ class Run:
 
     def _write_back(self) -> Steps:
         yield from self._visit(
-            self.data, self.random.exponential(self.host.data_volume.latency_s), [0, 0], [0.0] * len(EVENTS), READ, READ
+            self.data,
+            self.random.exponential(self.host.data_volume.latency_s),
+            [0, 0],
+            [0.0] * len(EVENTS),
+            READ,
+            READ,
         )
 
     def _log_written(self, seconds: float) -> None:

@@ -6,6 +6,7 @@ or with which neighbours it is asked for.
 
 from __future__ import annotations
 
+import itertools
 from collections import OrderedDict
 from dataclasses import dataclass
 
@@ -65,9 +66,7 @@ class History:
             starts = hour_us + np.arange(60) * MINUTE_US
             gone = [self.server.dropped(int(at)) for at in starts]
             cuts = [0, *[i for i in range(1, 60) if gone[i] != gone[i - 1]], 60]
-            self._hours[hour_us] = [
-                self._make(int(starts[a]), b - a) for a, b in zip(cuts[:-1], cuts[1:], strict=True)
-            ]
+            self._hours[hour_us] = [self._make(int(starts[a]), b - a) for a, b in itertools.pairwise(cuts)]
             while len(self._hours) > KEPT_HOURS:
                 self._hours.popitem(last=False)
         return self._hours[hour_us]
@@ -226,5 +225,10 @@ def _cut(block: Block, first: int, last: int) -> Block:
         {k: v[s] for k, v in block.model.utilisation.items()},
     )  # fmt: skip
     return Block(
-        block.first_us + first * MINUTE_US, block.keys, block.state, model, block.calls[:, s], block.seconds[:, :, s]
+        block.first_us + first * MINUTE_US,
+        block.keys,
+        block.state,
+        model,
+        block.calls[:, s],
+        block.seconds[:, :, s],
     )

@@ -58,7 +58,9 @@ class LiveServer:
 
     # counters -------------------------------------------------------------------------------------
 
-    def _add(self, values: dict[str, float], statements: dict[str, dict[str, float]], minute: int, share: float) -> None:
+    def _add(
+        self, values: dict[str, float], statements: dict[str, dict[str, float]], minute: int, share: float
+    ) -> None:
         for block in self.history.blocks(minute, minute + MINUTE_US):
             for name, array in metrics(block).items():
                 values[name] = values.get(name, 0.0) + float(array[0]) * share
@@ -137,7 +139,13 @@ class LiveServer:
 
     def schema(self, now_us: int) -> p.Schema:
         state = self.server.state(now_us)
-        rates = dict(zip(self.server.statements, self.server.offered(now_us // MINUTE_US * MINUTE_US, 1)[:, 0], strict=True))
+        rates = dict(
+            zip(
+                self.server.statements,
+                self.server.offered(now_us // MINUTE_US * MINUTE_US, 1)[:, 0],
+                strict=True,
+            )
+        )
         tables = []
         for name, table in state.catalogue.tables.items():
             inserts, deletes = 0.0, 0.0
@@ -173,7 +181,11 @@ class LiveServer:
         """The plan with the times its steps take at the present load; what-if indexes are only imagined."""
         server = self.server
         state = server.trial_state(
-            now_us, [p.PlayStatement(text=request.text, weight=1.0)], {}, request.add_indexes, request.drop_indexes
+            now_us,
+            [p.PlayStatement(text=request.text, weight=1.0)],
+            {},
+            request.add_indexes,
+            request.drop_indexes,
         )
         spec = state.statements["0"]
         node = plan(state.catalogue, spec, state.costing)

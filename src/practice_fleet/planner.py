@@ -5,7 +5,17 @@ from __future__ import annotations
 import itertools
 import math
 
-from practice_fleet.access import OPERATOR, PAGE_S, ROW, ROW_S, SEQUENTIAL_PAGE, Access, Costing, combined, paths
+from practice_fleet.access import (
+    OPERATOR,
+    PAGE_S,
+    ROW,
+    ROW_S,
+    SEQUENTIAL_PAGE,
+    Access,
+    Costing,
+    combined,
+    paths,
+)
 from practice_fleet.catalogue import Catalogue
 from practice_fleet.plan import Demand, Node
 from practice_fleet.query import Predicate, Query, read
@@ -85,7 +95,15 @@ def _join(
         node.rows_expected *= loops / 2
         node.loops = max(left.node.rows_true, 1.0)
         work = Demand(processor_s=true * ROW_S)
-        top = Node("nested loop", f"for each row, its {name}", expected, true, expected * ROW, work, below=[left.node, node])
+        top = Node(
+            "nested loop",
+            f"for each row, its {name}",
+            expected,
+            true,
+            expected * ROW,
+            work,
+            below=[left.node, node],
+        )
         found.append(Access(top, left.order))
     if on:
         build = min(_first(catalogue, query, statement, name, costing), key=lambda a: a.node.total_cost()).node
@@ -157,6 +175,10 @@ def _write(catalogue: Catalogue, query: Query, found: Node | None, statement: St
         dirty=rows * (1 + len(touched)),
     )
     cost = rows * (1 + len(touched)) * (ROW + SEQUENTIAL_PAGE)
-    words = {"insert": f"add a row to {name}", "update": f"change rows of {name}", "delete": f"remove rows of {name}"}
+    words = {
+        "insert": f"add a row to {name}",
+        "update": f"change rows of {name}",
+        "delete": f"remove rows of {name}",
+    }
     below = [found] if found else []
     return Node(query.kind, words[query.kind], rows, rows, cost, demand, table=name, examined=0, below=below)

@@ -41,9 +41,15 @@ class Plays:
             raise Refused("open arrivals need rate_per_s", "arrival.rate_per_s")
         if arrival.kind == "closed" and arrival.workers is None:
             raise Refused("closed arrivals need workers", "arrival.workers")
-        state = server.trial_state(now_us, request.statements, request.settings, request.add_indexes, request.drop_indexes)
+        state = server.trial_state(
+            now_us, request.statements, request.settings, request.add_indexes, request.drop_indexes
+        )
         name = uuid.uuid4().hex[:12]
-        play = Play(PlayState(play=name, state="running", done_s=0, seconds=request.seconds), self.folder / name, threading.Event())
+        play = Play(
+            PlayState(play=name, state="running", done_s=0, seconds=request.seconds),
+            self.folder / name,
+            threading.Event(),
+        )
         play.folder.mkdir()
         self.plays[name] = play
         for old in list(self.plays)[:-KEPT]:

@@ -12,7 +12,16 @@ from typing import Annotated, Literal
 import yaml
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 
-_UNITS = {"B": 1, "kB": 10**3, "MB": 10**6, "GB": 10**9, "TB": 10**12, "KiB": 2**10, "MiB": 2**20, "GiB": 2**30}
+_UNITS = {
+    "B": 1,
+    "kB": 10**3,
+    "MB": 10**6,
+    "GB": 10**9,
+    "TB": 10**12,
+    "KiB": 2**10,
+    "MiB": 2**20,
+    "GiB": 2**30,
+}
 _UNITS["TiB"] = 2**40
 PAGE_BYTES = 8192
 
@@ -89,7 +98,9 @@ class StatementSpec(Part):
     rate: float = Field(gt=0, description="calls per second at the top of the rhythm, on the whole cluster")
     rhythm: str
     on: Literal["primary", "replica", "all"] = "primary"
-    matching_rows: float | None = Field(None, ge=0, description="rows that truly match; default: as independent columns")
+    matching_rows: float | None = Field(
+        None, ge=0, description="rows that truly match; default: as independent columns"
+    )
     hot_rows: int | None = Field(None, ge=1, description="rows among which an update's locks fall")
     written_bytes: float = Field(0, ge=0, description="log bytes a call writes besides its rows")
 

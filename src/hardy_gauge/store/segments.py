@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterable, Sequence
-from typing import Literal
+from typing import Literal, cast
 
 import polars as pl
 from sqlalchemy import delete, func, select
@@ -14,7 +14,12 @@ from hardy_gauge.store.models import Segment
 
 Kind = Literal["metric", "statement", "sample", "execution"]
 KINDS: tuple[Kind, ...] = ("metric", "statement", "sample", "execution")
-TIME: dict[Kind, str] = {"metric": "at_us", "statement": "at_us", "sample": "at_us", "execution": "ended_at_us"}
+TIME: dict[Kind, str] = {
+    "metric": "at_us",
+    "statement": "at_us",
+    "sample": "at_us",
+    "execution": "ended_at_us",
+}
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US
 
@@ -108,7 +113,8 @@ def compact(session: Session, now_us: int) -> int:
             .group_by(Segment.server_id, Segment.kind, bucket)
             .having(func.count() > 1)
         ).all()
-        for server_id, kind, number in groups:
+        for server_id, name, number in groups:
+            kind = cast(Kind, name)
             mine = (Segment.server_id == server_id, Segment.kind == kind, bucket == number)
             bodies = session.execute(select(Segment.body).where(*mine).order_by(Segment.start_us)).scalars().all()
             frame = pl.concat([pl.read_parquet(io.BytesIO(b)) for b in bodies], how="diagonal")

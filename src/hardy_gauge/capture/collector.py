@@ -1,0 +1,189 @@
+"""The collector: ticks every recorder each second, each in its own turn, and writes all of them together."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from hardy_gauge.capture.convert import Directory
+from hardy_gauge.capture.enrol import Enrolled
+from hardy_gauge.capture.importer import record_messages_in, take_plan
+from hardy_gauge.capture.recorder import CaptureRule, Recorder, Trouble
+from hardy_gauge.probes.protocol import LogMessages, ProbeError, Settings
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import CaptureState, Change, Gap, Snapshot
+
+log = logging.getLogger(__name__)
+WRITE_S = 10.0
+COMPACT_S = 600.0
+RETENTION_US = {"sample": 40 * segments.DAY_US, "execution": 40 * segments.DAY_US}
+
+
+def clock_us() -> int:
+    return time.time_ns() // 1000
+
+
+class Collector:
+    """Runs in threads of its own until ``stop``; one slow or broken server holds up nobody else."""
+
+    def __init__(
+        self, store: Store, servers: list[Enrolled], rule: CaptureRule | None = None, clock: Callable[[], int] = clock_us
+    ) -> None:
+        self.store, self.clock = store, clock
+        self.recorders = [self._recorder(server, rule or CaptureRule()) for server in servers]
+        self._probes = {server.server_id: server.probe for server in servers}
+        self._pool = ThreadPoolExecutor(max_workers=max(4, min(32, len(servers))), thread_name_prefix="recorder")
+        self._busy: dict[int, Future[None]] = {}
+        self._plans: set[tuple[int, str]] = set()
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="collector", daemon=True)
+
+    def _recorder(self, server: Enrolled, rule: CaptureRule) -> Recorder:
+        with self.store.write() as session:
+            state = session.get_one(CaptureState, server.server_id)
+            directory = Directory(server.identity.engine)
+            now = self.clock()
+            recorder = Recorder(
+                server.server_id, server.probe, directory, set(server.identity.abilities), rule,
+                executions_until_us=state.executions_until_us or now, messages_until_us=state.messages_until_us or now,
+                until_us=state.recorded_until_us,
+            )  # fmt: skip
+        return recorder
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Finish the ticks under way, write what was gathered, and end."""
+        self._stop.set()
+        if self._thread.is_alive():
+            self._thread.join(timeout=20)
+        self._pool.shutdown(wait=True, cancel_futures=True)
+        self.write()
+
+    def _run(self) -> None:
+        written = compacted = time.monotonic()
+        while not self._stop.is_set():
+            self.tick()
+            if time.monotonic() - written >= WRITE_S:
+                written = time.monotonic()
+                self._guarded(self.write)
+            if time.monotonic() - compacted >= COMPACT_S:
+                compacted = time.monotonic()
+                self._guarded(self.tidy)
+            now = time.time()
+            self._stop.wait(1.0 - now % 1.0 + 0.05)
+
+    def _guarded(self, job: Callable[[], object]) -> None:
+        try:
+            job()
+        except Exception:
+            log.exception("the collector could not write; it tries again")
+
+    def tick(self) -> None:
+        """Start a tick of every recorder that is not still busy with the last one."""
+        now = self.clock()
+        for recorder in self.recorders:
+            last = self._busy.get(recorder.server_id)
+            if last is None or last.done():
+                self._busy[recorder.server_id] = self._pool.submit(recorder.tick, now)
+
+    def write(self) -> None:
+        """Everything gathered by recorders that are not in the middle of a tick, in one transaction."""
+        idle = [r for r in self.recorders if self._is_idle(r)]
+        with self.store.write() as session:
+            for recorder in idle:
+                self._write_one(session, recorder)
+        for recorder in idle:
+            self._take_plans(recorder)
+
+    def _is_idle(self, recorder: Recorder) -> bool:
+        future = self._busy.get(recorder.server_id)
+        if future is None:
+            return True
+        try:
+            future.result(timeout=0.5)
+        except TimeoutError:
+            return False
+        return True
+
+    def _write_one(self, session: Session, recorder: Recorder) -> None:
+        now = self.clock()
+        recorder.directory.learn(session, recorder.counters_seen, now)
+        for name, frame in recorder.drain().items():
+            kind = next(k for k in segments.KINDS if k == name)
+            segments.append(session, recorder.server_id, kind, frame)
+        state = session.get_one(CaptureState, recorder.server_id)
+        state.recorded_until_us = max(state.recorded_until_us, recorder.until_us)
+        state.executions_until_us, state.messages_until_us = recorder.executions_until_us, recorder.messages_until_us
+        state.seen_us = max(state.seen_us, recorder.seen_us)
+        state.error, state.clock_skew_s = recorder.error, recorder.skew_s
+        for trouble in recorder.troubles:
+            _write_trouble(session, recorder.server_id, trouble)
+        recorder.troubles = []
+        record_messages_in(session, recorder.server_id, LogMessages(until_us=now, messages=recorder.changes))
+        recorder.changes = []
+        if recorder.settings is not None:
+            _setting_changes(session, recorder.server_id, recorder.settings)
+            _snapshot(session, recorder.server_id, "settings", recorder.settings.at_us, recorder.settings.model_dump())
+            recorder.settings = None
+        if recorder.schema is not None:
+            _snapshot(session, recorder.server_id, "schema", recorder.schema.at_us, recorder.schema.model_dump())
+            recorder.schema = None
+
+    def _take_plans(self, recorder: Recorder) -> None:
+        for row in recorder.counters_seen:
+            known = recorder.directory.known.get(row.key)
+            if row.plan_key is None or known is None or (recorder.server_id, row.plan_key) in self._plans:
+                continue
+            self._plans.add((recorder.server_id, row.plan_key))
+            try:
+                probe = self._probes[recorder.server_id]
+                take_plan(self.store, recorder.server_id, probe, known.statement_id, row.plan_key, self.clock())
+            except ProbeError as error:
+                log.info("plan %s of server %s: %s", row.plan_key, recorder.server_id, error)
+
+    def tidy(self) -> None:
+        """Compact small segments and drop what is past its retention."""
+        with self.store.write() as session:
+            segments.compact(session, self.clock())
+            for kind in segments.KINDS:
+                if kind in RETENTION_US:
+                    segments.drop_before(session, kind, self.clock() - RETENTION_US[kind])
+
+
+def _write_trouble(session: Session, server_id: int, trouble: Trouble) -> None:
+    if trouble.row_id is None:
+        row = Gap(
+            server_id=server_id, kind=trouble.kind, from_us=trouble.from_us, to_us=trouble.to_us, reason=trouble.reason
+        )
+        session.add(row)
+        session.flush()
+        trouble.row_id = row.id
+        return
+    session.get_one(Gap, trouble.row_id).to_us = trouble.to_us
+
+
+def _snapshot(session: Session, server_id: int, kind: str, at_us: int, body: dict[str, object]) -> None:
+    session.merge(Snapshot(server_id=server_id, kind=kind, taken_us=at_us, body=body))
+
+
+def _setting_changes(session: Session, server_id: int, settings: Settings) -> None:
+    """A change for every setting whose value is not what it was at the last look."""
+    before = session.scalar(select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "settings"))
+    if before is None:
+        return
+    old = {row["name"]: row["value"] for row in before.body["settings"]}
+    for row in settings.settings:
+        if row.name in old and old[row.name] != row.value:
+            title = f"{row.name} changed from {old[row.name]} to {row.value}"
+            session.add(
+                Change(server_id=server_id, at_us=settings.at_us, kind="setting", title=title, object=row.name)
+            )

@@ -1,0 +1,117 @@
+"""Bring in what a probe remembers of the time before capture, or while it was away: day by day, whole or not at all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import polars as pl
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from hardy_gauge.capture.convert import Directory
+from hardy_gauge.probes.http import HttpProbe
+from hardy_gauge.probes.protocol import Identity, LogMessages
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import CaptureState, Change, Plan
+
+MINUTE_US = 60_000_000
+
+
+def import_history(
+    store: Store, server_id: int, probe: HttpProbe, identity: Identity, until_us: int,
+    progress: Callable[[float], None] = lambda _: None,
+) -> int:  # fmt: skip
+    """Import whole minutes from where the recording ends to ``until_us``; returns how many minutes.
+
+    Each day is one transaction that also moves ``recorded_until_us``, so an interrupted import goes on
+    where it stopped and nothing is counted twice.
+    """
+    if identity.history_since_us is None:
+        return 0
+    directory = Directory(identity.engine)
+    counters = probe.statements()
+    messages = probe.messages(identity.history_since_us) if "messages" in identity.abilities else None
+    with store.write() as session:
+        directory.learn(session, counters.statements, identity.clock_us)
+        state = session.get_one(CaptureState, server_id)
+        since = max(state.recorded_until_us, identity.history_since_us)
+        if messages is not None:
+            record_messages_in(session, server_id, messages)
+            state.messages_until_us = messages.until_us
+    first, until_us = since, until_us // MINUTE_US * MINUTE_US
+    while since < until_us:
+        end = min((since // segments.DAY_US + 1) * segments.DAY_US, until_us)
+        frames = {kind: probe.history(kind, since, end) for kind in segments.KINDS}
+        with store.write() as session:
+            for kind, frame in frames.items():
+                segments.append(session, server_id, kind, stored_form(kind, frame, directory))
+            state = session.get_one(CaptureState, server_id)
+            state.recorded_until_us = state.executions_until_us = end
+        since = end
+        progress((since - first) / max(until_us - first, 1))
+    _plans(store, server_id, probe, directory)
+    return max(0, (until_us - first) // MINUTE_US)
+
+
+def stored_form(kind: segments.Kind, frame: pl.DataFrame, directory: Directory) -> pl.DataFrame:
+    """The columns as they are stored, from the columns of the protocol's history."""
+    if frame.is_empty():
+        return frame
+    if kind == "metric":
+        return frame.with_columns(pl.lit(60.0).alias("span_s"))
+    if kind == "sample":
+        return directory.with_families(directory.with_statements(frame))
+    if kind == "statement":
+        return directory.with_statements(frame.with_columns(pl.lit(60.0).alias("span_s")))
+    return directory.with_statements(frame)
+
+
+def record_messages_in(session: Session, server_id: int, messages: LogMessages) -> None:
+    """Store the changes that log messages report, each once."""
+    for message in messages.messages:
+        if message.change is None:
+            continue
+        known = select(Change.id).where(
+            Change.server_id == server_id,
+            Change.at_us == message.at_us,
+            Change.kind == message.change,
+            Change.title == message.text,
+        )
+        if session.scalar(known) is None:
+            session.add(
+                Change(
+                    server_id=server_id, at_us=message.at_us, kind=message.change, title=message.text,
+                    object=message.object or "",
+                )
+            )  # fmt: skip
+
+
+def _plans(store: Store, server_id: int, probe: HttpProbe, directory: Directory) -> None:
+    """Take every plan that the imported intervals name and that the server still remembers."""
+    with store.read() as session:
+        span = segments.bounds(session, [server_id], "statement")
+        if span is None:
+            return
+        frame = segments.read(session, [server_id], "statement", *span, columns=["statement", "plan_key"])
+    seen = frame.group_by("statement", "plan_key").agg(pl.col("at_us").max())
+    for row in seen.iter_rows(named=True):
+        take_plan(store, server_id, probe, int(row["statement"]), row["plan_key"], int(row["at_us"]))
+
+
+def take_plan(store: Store, server_id: int, probe: HttpProbe, statement_id: int, plan_key: str, at_us: int) -> None:
+    """Ask the server for a plan by its key and store it, unless it is stored already."""
+    mine = (Plan.server_id == server_id, Plan.statement_id == statement_id, Plan.plan_key == plan_key)
+    with store.read() as session:
+        if session.scalar(select(Plan.id).where(*mine)) is not None:
+            return
+    explained = probe.plan(plan_key)
+    with store.write() as session:
+        if session.scalar(select(Plan.id).where(*mine)) is None:
+            session.add(
+                Plan(
+                    server_id=server_id, statement_id=statement_id, plan_key=plan_key, taken_us=at_us,
+                    body=explained.model_dump(),
+                )
+            )  # fmt: skip
+

@@ -1,0 +1,200 @@
+"""Recording one server: what is asked at each tick, what is kept until the next write, what went wrong.
+
+A call that fails costs this server a gap, and nothing else. Rows are handed over only by ``drain``.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from hardy_gauge.capture.convert import Directory
+from hardy_gauge.core.activity.counters import Reading, Unusable, difference
+from hardy_gauge.probes import protocol as p
+
+MINUTE_US = 60_000_000
+SKEW_LIMIT_S = 30.0
+
+
+@dataclass(frozen=True)
+class CaptureRule:
+    """What is recorded: session sampling and counter intervals (s), threshold of executions (s)."""
+
+    sample_s: float = 1.0
+    counters_s: float = 60.0
+    executions_s: float = 10.0
+    threshold_s: float = 0.1
+
+
+@dataclass
+class Trouble:
+    """A gap that is open or closed, a reset, or a clock that is off."""
+
+    kind: str
+    from_us: int
+    to_us: int | None
+    reason: str
+    row_id: int | None = None
+
+
+@dataclass
+class Recorder:
+    """One server's capture. ``tick`` asks what is due; ``now_us`` is the collector's clock."""
+
+    server_id: int
+    probe: p.Probe
+    directory: Directory
+    abilities: set[str]
+    rule: CaptureRule
+    executions_until_us: int
+    messages_until_us: int
+    samples: list[tuple[int, p.Session]] = field(default_factory=list)
+    intervals: list[tuple[int, float, dict[str, float]]] = field(default_factory=list)
+    statement_rows: list[tuple[int, float, p.StatementCounter, dict[str, float]]] = field(default_factory=list)
+    executions: list[p.ExecutionRecord] = field(default_factory=list)
+    changes: list[p.LogMessage] = field(default_factory=list)
+    settings: p.Settings | None = None
+    schema: p.Schema | None = None
+    troubles: list[Trouble] = field(default_factory=list)
+    counters_seen: list[p.StatementCounter] = field(default_factory=list)
+    error: str = ""
+    seen_us: int = 0
+    skew_s: float = 0.0
+    until_us: int = 0
+    _gap: Trouble | None = None
+    _skew: Trouble | None = None
+    _due: dict[str, int] = field(default_factory=dict)
+    _counters: Reading | None = None
+    _statements: dict[str, Reading] = field(default_factory=dict)
+
+    def tick(self, now_us: int) -> None:
+        """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
+        try:
+            if "sessions" in self.abilities and self._is_due("sessions", now_us, self.rule.sample_s):
+                answer = self.probe.sessions()
+                at = now_us // 1_000_000 * 1_000_000
+                self.samples += [(at, session) for session in answer.sessions]
+                self._clock(answer.at_us, now_us)
+            if self._is_due("counters", now_us, self.rule.counters_s):
+                self._minute(now_us)
+            if "executions" in self.abilities and self._is_due("executions", now_us, self.rule.executions_s):
+                found = self.probe.executions(self.executions_until_us, self.rule.threshold_s)
+                self.executions += found.executions
+                self.executions_until_us = found.until_us
+        except p.ProbeError as error:
+            self._failed(now_us, str(error))
+            return
+        self.seen_us, self.error = now_us, ""
+        if self._gap is not None:
+            self._gap.to_us = now_us
+            self.troubles.append(self._gap)
+            self._gap = None
+
+    def _is_due(self, what: str, now_us: int, every_s: float) -> bool:
+        step = int(every_s * 1e6)
+        if now_us // step <= self._due.get(what, -1):
+            return False
+        self._due[what] = now_us // step
+        return True
+
+    def _failed(self, now_us: int, reason: str) -> None:
+        self.error = reason
+        if self._gap is None:
+            self._gap = Trouble("gap", max(self.seen_us, self.until_us) or now_us, None, reason)
+            self.troubles.append(self._gap)
+        self._counters, self._statements = None, {}
+        self._due.pop("counters", None)
+
+    def _clock(self, server_us: int, now_us: int) -> None:
+        self.skew_s = (server_us - now_us) / 1e6
+        off = abs(self.skew_s) > SKEW_LIMIT_S
+        if off and self._skew is None:
+            reason = f"the server's clock is {self.skew_s:+.0f} s from ours; our clock is used"
+            self._skew = Trouble("clock", now_us, None, reason)
+            self.troubles.append(self._skew)
+        elif not off and self._skew is not None:
+            self._skew.to_us = now_us
+            self.troubles.append(self._skew)
+            self._skew = None
+
+    def _minute(self, now_us: int) -> None:
+        """Counters, statement counters, messages, settings and schema, and what differs since the last minute."""
+        identity = self.probe.identity()
+        self.abilities = set(identity.abilities)
+        if "counters" in self.abilities:
+            answer = self.probe.counters()
+            reading = Reading(answer.at_us, answer.started_at_us, answer.values)
+            self._interval(reading, now_us)
+        if "statements" in self.abilities:
+            self._statement_intervals(self.probe.statements(), now_us)
+        if "messages" in self.abilities:
+            found = self.probe.messages(self.messages_until_us)
+            self.changes += [m for m in found.messages if m.change]
+            self.messages_until_us = found.until_us
+        if "settings" in self.abilities:
+            self.settings = self.probe.settings()
+        if "schema" in self.abilities:
+            self.schema = self.probe.schema()
+
+    def _interval(self, reading: Reading, now_us: int) -> None:
+        before, self._counters = self._counters, reading
+        if before is None:
+            self.until_us = now_us
+            return
+        done = difference(before, reading)
+        if isinstance(done, Unusable):
+            self.troubles.append(Trouble(done.kind, self.until_us or now_us, now_us, done.reason))
+        else:
+            self.intervals.append((_minute_of(now_us, done.span_s), done.span_s, done.values))
+        self.until_us = now_us
+
+    def _statement_intervals(self, answer: p.StatementCounters, now_us: int) -> None:
+        self.counters_seen = answer.statements
+        for row in answer.statements:
+            figures = row.model_dump(include=set(_FIGURES)) | {f"wait.{e}": s for e, s in row.wait_s.items()}
+            reading = Reading(answer.at_us, answer.started_at_us, figures)
+            before = self._statements.get(row.key)
+            self._statements[row.key] = reading
+            if before is None:
+                continue
+            done = difference(before, reading)
+            if isinstance(done, Unusable):
+                if self._counters is None or "counters" not in self.abilities:
+                    self.troubles.append(Trouble(done.kind, before.at_us, now_us, f"{row.key}: {done.reason}"))
+            elif done.values["calls"] > 0:
+                self.statement_rows.append((_minute_of(now_us, done.span_s), done.span_s, row, done.values))
+
+    def drain(self) -> dict[str, pl.DataFrame]:
+        """The rows gathered since the last drain, in the form that is stored; the buffers are emptied."""
+        frames: dict[str, pl.DataFrame] = {}
+        if self.intervals:
+            frames["metric"] = pl.DataFrame([{"at_us": at, "span_s": s, **values} for at, s, values in self.intervals])
+        if self.statement_rows:
+            rows = [
+                {"at_us": at, "span_s": s, "statement_key": c.key, "plan_key": c.plan_key, **values}
+                for at, s, c, values in self.statement_rows
+            ]
+            frames["statement"] = self.directory.with_statements(pl.DataFrame(rows, infer_schema_length=None))
+        if self.samples:
+            rows = [
+                {"at_us": at, "session": s.session, "statement_key": s.statement_key, "wait_event": s.wait_event,
+                 "user": s.user, "service": s.service, "database": s.database}
+                for at, s in self.samples
+            ]  # fmt: skip
+            frame = self.directory.with_statements(pl.DataFrame(rows, infer_schema_length=None), named=False)
+            frames["sample"] = self.directory.with_families(frame)
+        if self.executions:
+            rows = [e.model_dump() for e in self.executions]
+            frame = pl.DataFrame(rows, infer_schema_length=None)
+            frames["execution"] = self.directory.with_statements(frame, named=False)
+        self.intervals, self.statement_rows, self.samples, self.executions = [], [], [], []
+        return frames
+
+
+_FIGURES = ("calls", "time_s", "rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
+
+
+def _minute_of(now_us: int, span_s: float) -> int:
+    """The start of the minute that the larger part of the interval lies in."""
+    return int(now_us - span_s * 5e5) // MINUTE_US * MINUTE_US

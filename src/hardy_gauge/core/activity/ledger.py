@@ -1,0 +1,55 @@
+"""Where the time goes: session samples summed by one or two dimensions, with margins of error.
+
+The unit is active sessions: samples ÷ moments looked at, which is time spent ÷ time passed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Literal, get_args
+
+import polars as pl
+
+from hardy_gauge.core.activity.margins import with_margins
+
+Dimension = Literal["statement", "wait_family", "wait_event", "user", "service", "database", "server"]
+DIMENSIONS: tuple[Dimension, ...] = get_args(Dimension)
+PERIOD_US = 1_000_000
+
+
+def filtered(samples: pl.DataFrame, filters: Mapping[str, Sequence[str | int]]) -> pl.DataFrame:
+    """Only the samples whose dimensions have one of the values asked for."""
+    for dimension, values in filters.items():
+        samples = samples.filter(pl.col(dimension).is_in(list(values)))
+    return samples
+
+
+def accounts(samples: pl.DataFrame, by: Sequence[str], ticks: int, period_us: int = PERIOD_US) -> pl.DataFrame:
+    """One row an account, most time first: keys, samples, active_sessions with low and high, share.
+
+    ``samples`` has ``at_us`` and the columns of ``by``; ``ticks`` counts the moments looked at.
+    """
+    counts = samples.group_by([*by, "at_us"]).agg(pl.len().cast(pl.Int64).alias("n"))
+    summed = with_margins(counts, by, ticks, period_us)
+    total = max(int(summed["n"].sum()), 1) if len(summed) else 1
+    moments = max(ticks, 1)
+    return summed.select(
+        *by,
+        pl.col("n").alias("samples"),
+        (pl.col("n") / moments).alias("active_sessions"),
+        (pl.col("low") / moments).alias("low"),
+        (pl.col("high") / moments).alias("high"),
+        (pl.col("n") / total).alias("share"),
+    ).sort("samples", *by, descending=[True] + [False] * len(by))
+
+
+def over_time(samples: pl.DataFrame, by: str, since_us: int, until_us: int, step_us: int) -> pl.DataFrame:
+    """Active sessions by time step and account: columns at_us (start of the step), ``by``, active_sessions."""
+    moments = step_us / PERIOD_US
+    return (
+        samples.with_columns(((pl.col("at_us") - since_us) // step_us * step_us + since_us).alias("at_us"))
+        .filter(pl.col("at_us").is_between(since_us, until_us - 1))
+        .group_by("at_us", by)
+        .agg((pl.len() / moments).alias("active_sessions"))
+        .sort("at_us", by)
+    )

@@ -1,0 +1,24 @@
+"""The engine-neutral groups of what a session waits for, in the fixed order of a stack."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Literal, get_args
+
+WaitFamily = Literal[
+    "processor", "data read", "data write", "log write", "row lock", "object lock", "internal latch", "memory",
+    "temporary space", "client", "replication", "other",
+]  # fmt: skip
+FAMILIES: tuple[WaitFamily, ...] = get_args(WaitFamily)
+
+
+class WaitMap:
+    """Names of one engine's wait events by family; an unknown event falls in *other*."""
+
+    def __init__(self, families: Mapping[str, str]) -> None:
+        if wrong := set(families.values()) - set(FAMILIES):
+            raise ValueError(f"no such wait family: {', '.join(sorted(wrong))}")
+        self.families = dict(families)
+
+    def family(self, event: str) -> str:
+        return self.families.get(event, "other")

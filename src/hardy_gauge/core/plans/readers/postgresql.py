@@ -1,0 +1,111 @@
+"""Plans of PostgreSQL as JSON (its EXPLAIN with FORMAT JSON, with or without ANALYZE and BUFFERS).
+
+Times and rows there are averages over loops; parallel workers add loops that run beside each other, so
+a step's elapsed time is its average times the loops of the process above it.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hardy_gauge.core.plans.model import MalformedPlan, Plan, Step
+
+NAME = "PostgreSQL JSON"
+
+_OPERATIONS = {
+    "Seq Scan": "scan", "Index Scan": "index lookup", "Index Only Scan": "index only", "Bitmap Heap Scan": "bitmap fetch",
+    "Bitmap Index Scan": "bitmap of index", "Nested Loop": "nested loop", "Hash Join": "hash join",
+    "Merge Join": "merge join", "Sort": "sort", "Incremental Sort": "sort", "Aggregate": "aggregate", "Limit": "limit",
+    "ModifyTable": "write", "Hash": "build hash", "Gather": "gather", "Gather Merge": "gather",
+}  # fmt: skip
+_CONDITIONS = ("Index Cond", "Recheck Cond", "Filter", "Hash Cond", "Merge Cond", "Join Filter")
+
+
+def matches(document: object) -> bool:
+    if isinstance(document, list) and document:
+        document = document[0]
+    return isinstance(document, dict) and "Plan" in document
+
+
+def read(document: Any) -> Plan:
+    top = document[0] if isinstance(document, list) else document
+    node = top["Plan"]
+    if not isinstance(node, dict):
+        raise MalformedPlan("Plan: an object was expected", "Plan")
+    root = _step(node, 1.0, "Plan")
+    return Plan(root, NAME, cost=root.cost, time_s=root.time_s)
+
+
+def _number(node: dict[str, Any], name: str, where: str) -> float | None:
+    value = node.get(name)
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
+        raise MalformedPlan(f"{where}.{name}: a number of at least 0 was expected, not {value!r}", f"{where}.{name}")
+    return float(value)
+
+
+def _step(node: dict[str, Any], elapsed_loops: float, where: str) -> Step:
+    """``elapsed_loops``: how often the process above ran this one after another."""
+    kind = node.get("Node Type")
+    if not isinstance(kind, str):
+        raise MalformedPlan(f"{where}: a step without 'Node Type'", f"{where}.Node Type")
+    loops = _number(node, "Actual Loops", where)
+    total = _number(node, "Actual Total Time", where)
+    rows = _number(node, "Actual Rows", where)
+    expected = _number(node, "Plan Rows", where) or 0.0
+    workers = _number(node, "Workers Launched", where)
+    never = loops == 0
+    below = []
+    for i, child in enumerate(node.get("Plans") or []):
+        below.append(_child(node, child, workers, elapsed_loops, f"{where}.Plans.{i}"))
+    times = None if total is None or loops is None else total / 1000 * min(loops, elapsed_loops)
+    removed = sum(
+        _number(node, key, where) or 0.0 for key in ("Rows Removed by Filter", "Rows Removed by Index Recheck")
+    )
+    table = node.get("Relation Name") or node.get("CTE Name") or node.get("Function Name")
+    operation = _OPERATIONS.get(kind, kind.lower())
+    if operation == "write":
+        operation = str(node.get("Operation", "write")).lower()
+    reads = _number(node, "Shared Read Blocks", where)
+    hits = _number(node, "Shared Hit Blocks", where)
+    count = loops if loops is not None else 1.0
+    return Step(
+        operation=operation,
+        words=_words(operation, node, table),
+        object=table,
+        index=node.get("Index Name"),
+        predicate=" and ".join(str(node[c]) for c in _CONDITIONS if node.get(c)) or None,
+        rows_expected=expected * max(count, 1.0),
+        rows_seen=None if rows is None else rows * count,
+        rows_examined=None if rows is None or not table else (rows + removed) * count,
+        loops=count,
+        cost=_number(node, "Total Cost", where),
+        time_s=0.0 if never else times,
+        pages_requested=None if hits is None else hits + (reads or 0.0),
+        pages_read=reads,
+        steps=below,
+        never_run=never,
+    )
+
+
+def _child(parent: dict[str, Any], child: dict[str, Any], workers: float | None, above: float, where: str) -> Step:
+    if not isinstance(child, dict):
+        raise MalformedPlan(f"{where}: a step was expected", where)
+    loops = _number(child, "Actual Loops", where) or 0.0
+    if workers is not None:
+        # launched workers and (if it takes part) the leader run this step beside each other
+        return _step(child, max(1.0, loops / (workers + 1)), where)
+    beside = (_number(parent, "Actual Loops", where) or above) / max(above, 1e-9)
+    return _step(child, loops / max(beside, 1.0) if loops else above, where)
+
+
+def _words(operation: str, node: dict[str, Any], table: str | None) -> str:
+    index = node.get("Index Name")
+    if operation == "scan":
+        return f"read all of {table}"
+    if index and table:
+        return f"find rows of {table} through {index}"
+    if operation == "sort":
+        return "order by " + ", ".join(node.get("Sort Key") or ["its key"])
+    return f"{operation} on {table}" if table else operation

@@ -1,0 +1,82 @@
+"""Usual range: the band in which a figure normally lies at this hour of this day.
+
+Minute figures are smoothed over a quarter of an hour and collected by hour of week. The centre is the
+median; the band is the 5% to 95% quantile, widened to at least ±15% of the centre so that a very steady
+figure is not called unusual for a trifle. Where the hour of week was seen in fewer than three weeks, the
+same hour on other days of the same kind (weekday or weekend) is taken too.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+HOUR_US = 3_600_000_000
+DAY_US = 24 * HOUR_US
+WEEK_US = 7 * DAY_US
+MONDAY_US = 4 * DAY_US  # 1970-01-05 was a Monday
+SMOOTH_MINUTES = 15
+FEWEST_WEEKS = 3
+LEAST_WIDTH = 0.15
+
+
+@dataclass(frozen=True)
+class UsualRange:
+    """Arrays of 168 hours of the week (Monday 00:00 UTC first): low, centre, high; NaN where nothing is known."""
+
+    low: Array
+    centre: Array
+    high: Array
+    weeks: float
+
+    def at(self, times_us: NDArray[np.int64]) -> tuple[Array, Array, Array]:
+        """Low, centre, high at each time, interpolated between the middles of the hours."""
+        hours = (np.asarray(times_us) - MONDAY_US) % WEEK_US / HOUR_US - 0.5
+        left = np.floor(hours).astype(int) % 168
+        part = hours - np.floor(hours)
+        right = (left + 1) % 168
+
+        def between(a: Array) -> Array:
+            return np.asarray(a[left] * (1 - part) + a[right] * part)
+
+        return between(self.low), between(self.centre), between(self.high)
+
+
+def usual_range(times_us: NDArray[np.int64], values: Array) -> UsualRange:
+    """The usual range of minute figures; ``times_us`` ascending, both of shape (n,)."""
+    hour = ((np.asarray(times_us) - MONDAY_US) % WEEK_US // HOUR_US).astype(int)
+    smooth = _smooth(np.asarray(values, dtype=float))
+    groups = [smooth[hour == h] for h in range(168)]
+    low, centre, high = (np.full(168, np.nan) for _ in range(3))
+    for h in range(168):
+        mine = groups[h]
+        if len(mine) < FEWEST_WEEKS * 55:
+            day, of_day = divmod(h, 24)
+            alike = range(5) if day < 5 else range(5, 7)
+            mine = np.concatenate([groups[d * 24 + of_day] for d in alike])
+        if len(mine) >= 30:
+            low[h], centre[h], high[h] = np.quantile(mine, [0.05, 0.5, 0.95])
+    low = np.minimum(low, centre * (1 - LEAST_WIDTH))
+    high = np.maximum(high, centre * (1 + LEAST_WIDTH))
+    span = float(times_us[-1] - times_us[0]) if len(times_us) else 0.0
+    return UsualRange(low, centre, high, span / WEEK_US)
+
+
+def _smooth(values: Array) -> Array:
+    if len(values) < SMOOTH_MINUTES:
+        return values
+    total = np.cumsum(np.insert(values, 0, 0.0))
+    middle = (total[SMOOTH_MINUTES:] - total[:-SMOOTH_MINUTES]) / SMOOTH_MINUTES
+    return np.pad(middle, (SMOOTH_MINUTES // 2, SMOOTH_MINUTES - 1 - SMOOTH_MINUTES // 2), mode="edge")
+
+
+def word(value: float, low: float, high: float) -> str:
+    """The word beside a gauge."""
+    if not np.isfinite(low) or not np.isfinite(high):
+        return "no usual range yet"
+    if value > high:
+        return "above usual"
+    return "below usual" if value < low else "usual"

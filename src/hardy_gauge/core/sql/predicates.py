@@ -1,0 +1,108 @@
+"""What an index could serve in a statement: equality, range and order columns of each table (sqlglot)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import sqlglot
+from sqlglot import Expr, exp
+
+_EQUAL = (exp.EQ, exp.In)
+_RANGE = (exp.LT, exp.LTE, exp.GT, exp.GTE, exp.Between)
+
+
+@dataclass
+class TableUse:
+    """Columns of one table by how the statement uses them, in the order of the text."""
+
+    table: str
+    equal: list[str] = field(default_factory=list)
+    ranged: list[str] = field(default_factory=list)
+    ordered: list[str] = field(default_factory=list)
+    joined: list[str] = field(default_factory=list)
+    unserved: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Condition:
+    """One condition as written, the column it is on, and its form."""
+
+    text: str
+    table: str
+    column: str
+    form: str
+
+
+@dataclass
+class Uses:
+    """All tables a statement uses, and its conditions one by one."""
+
+    tables: dict[str, TableUse]
+    conditions: list[Condition]
+
+
+class Unreadable(ValueError):
+    """The text cannot be parsed; the message says where."""
+
+
+def read_uses(sql: str, schema: Mapping[str, list[str]], dialect: str = "postgres") -> Uses:
+    """How a statement uses the columns of ``schema`` (table → columns); Unreadable when it cannot be parsed."""
+    try:
+        tree = sqlglot.parse_one(sql, read=dialect)
+    except sqlglot.errors.SqlglotError as error:
+        raise Unreadable(str(error).splitlines()[0]) from error
+    names = {t.alias_or_name: t.name for t in tree.find_all(exp.Table)}
+    uses = Uses({name: TableUse(name) for name in names.values() if name in schema}, [])
+    conditions: list[Expr] = []
+    for holder in [
+        *tree.find_all(exp.Where),
+        *(j.args["on"] for j in tree.find_all(exp.Join) if j.args.get("on")),
+    ]:
+        body = holder.this if isinstance(holder, exp.Where) else holder
+        conditions += list(body.flatten()) if isinstance(body, exp.And) else [body]
+    for condition in conditions:
+        _add(condition.unnest(), names, schema, uses)
+    order = tree.args.get("order")
+    for item in order.expressions if order else []:
+        if isinstance(item.this, exp.Column) and (owner := _owner(item.this, names, schema)):
+            uses.tables[owner].ordered.append(item.this.name)
+    return uses
+
+
+def _owner(column: exp.Column, names: Mapping[str, str], schema: Mapping[str, list[str]]) -> str | None:
+    if column.table:
+        table = names.get(column.table)
+        return table if table in schema else None
+    owners = [t for t in dict.fromkeys(names.values()) if column.name in schema.get(t, [])]
+    return owners[0] if len(owners) == 1 else None
+
+
+def _add(condition: Expr, names: Mapping[str, str], schema: Mapping[str, list[str]], uses: Uses) -> None:
+    columns = list(condition.find_all(exp.Column))
+    owners = [(c, _owner(c, names, schema)) for c in columns]
+    text = condition.sql()
+    if isinstance(condition, exp.EQ) and len(columns) == 2:
+        for column, owner in owners:
+            if owner:
+                uses.tables[owner].joined.append(column.name)
+                uses.conditions.append(Condition(text, owner, column.name, "join"))
+        return
+    for column, owner in owners[:1]:
+        if owner is None:
+            continue
+        use = uses.tables[owner]
+        bare = condition.this is column
+        if bare and isinstance(condition, _EQUAL):
+            use.equal.append(column.name)
+            form = "equal"
+        elif bare and isinstance(condition, _RANGE):
+            use.ranged.append(column.name)
+            form = "range"
+        else:
+            reason = (
+                "the column is inside an expression" if not bare else "this form of condition has no start in an index"
+            )
+            use.unserved[column.name] = reason
+            form = "other"
+        uses.conditions.append(Condition(text, owner, column.name, form))

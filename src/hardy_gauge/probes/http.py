@@ -1,0 +1,156 @@
+"""The probe protocol over HTTP. Every answer has a deadline and a largest size, and is checked on reading."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+from typing import Any, TypeVar
+
+import httpx
+import polars as pl
+from pydantic import BaseModel, ValidationError
+
+from hardy_gauge.probes import protocol as p
+
+Answer = TypeVar("Answer", bound=BaseModel)
+MOST_BYTES = 16 * 2**20
+MOST_HISTORY_BYTES = 512 * 2**20
+
+
+class HttpProbe:
+    """One server behind ``address`` (".../servers/desk-a"); ``deadline_s`` is for a whole answer."""
+
+    def __init__(self, address: str, deadline_s: float = 5.0) -> None:
+        self.address, self.deadline_s = address.rstrip("/"), deadline_s
+        self._client = httpx.Client(timeout=httpx.Timeout(deadline_s), follow_redirects=False, trust_env=False)
+
+    def close(self) -> None:
+        self._client.close()
+
+    def list_servers(self) -> list[str]:
+        """Names of the servers that answer beside each other under this address."""
+        try:
+            found: Any = json.loads(self._send("GET", "servers"))
+            return [p.Identity.model_validate(item).server for item in found]
+        except ValueError as error:
+            raise p.ProbeError(f"the list of servers is not the protocol: {error}") from error
+
+    def identity(self) -> p.Identity:
+        return self._get("identity", p.Identity)
+
+    def host(self) -> p.Host:
+        return self._get("host", p.Host)
+
+    def counters(self) -> p.Counters:
+        return self._get("counters", p.Counters)
+
+    def statements(self) -> p.StatementCounters:
+        return self._get("statements", p.StatementCounters)
+
+    def sessions(self) -> p.Sessions:
+        return self._get("sessions", p.Sessions)
+
+    def executions(self, since_us: int, threshold_s: float) -> p.Executions:
+        return self._get(f"executions?since_us={since_us}&threshold_s={threshold_s}", p.Executions)
+
+    def settings(self) -> p.Settings:
+        return self._get("settings", p.Settings)
+
+    def schema(self) -> p.Schema:
+        return self._get("schema", p.Schema)
+
+    def messages(self, since_us: int) -> p.LogMessages:
+        return self._get(f"messages?since_us={since_us}", p.LogMessages)
+
+    def plan(self, plan_key: str) -> p.Explained:
+        return self._get(f"plans/{plan_key}", p.Explained)
+
+    def explain(self, request: p.ExplainRequest) -> p.Explained:
+        return self._read(self._send("POST", "explain", request), p.Explained)
+
+    # histories and plays --------------------------------------------------------------------------
+
+    def history(self, kind: p.HistoryKind, since_us: int, until_us: int) -> pl.DataFrame:
+        """Recorded rows of a past span; columns as in docs/probe-protocol.md."""
+        path = f"history/{kind}?since_us={since_us}&until_us={until_us}"
+        return _frame(self._send("GET", path, deadline_s=300, most_bytes=MOST_HISTORY_BYTES))
+
+    def play(self, request: p.PlayRequest) -> p.PlayState:
+        return self._read(self._send("POST", "plays", request, deadline_s=30), p.PlayState)
+
+    def play_state(self, play: str) -> p.PlayState:
+        return self._read(self._send("GET", f"../../plays/{play}"), p.PlayState)
+
+    def stop_play(self, play: str) -> None:
+        self._send("DELETE", f"../../plays/{play}")
+
+    def play_rows(self, play: str, part: str) -> pl.DataFrame:
+        """``executions`` or ``samples`` of a play that has ended."""
+        return _frame(self._send("GET", f"../../plays/{play}/{part}", deadline_s=60, most_bytes=MOST_HISTORY_BYTES))
+
+    # the wire -------------------------------------------------------------------------------------
+
+    def _get(self, path: str, model: type[Answer]) -> Answer:
+        return self._read(self._send("GET", path), model)
+
+    def _send(
+        self, method: str, path: str, body: BaseModel | None = None, deadline_s: float | None = None,
+        most_bytes: int = MOST_BYTES,
+    ) -> bytes:  # fmt: skip
+        deadline = time.monotonic() + (deadline_s or self.deadline_s)
+        base = self.address
+        while path.startswith("../"):
+            base, path = base.rsplit("/", 1)[0], path[3:]
+        content = body.model_dump_json() if body is not None else None
+        headers = {"content-type": "application/json"} if body is not None else {}
+        received = bytearray()
+        try:
+            with self._client.stream(
+                method, f"{base}/{path}", content=content, headers=headers, timeout=deadline_s or self.deadline_s
+            ) as response:
+                for chunk in response.iter_bytes():
+                    received += chunk
+                    if len(received) > most_bytes:
+                        raise p.ProbeError(f"the answer to {path} is larger than {most_bytes} bytes")
+                    if time.monotonic() > deadline:
+                        raise p.ProbeError(f"the answer to {path} took longer than {deadline_s or self.deadline_s:g} s")
+        except httpx.TimeoutException as error:
+            raise p.ProbeError(f"no answer to {path} within {deadline_s or self.deadline_s:g} s") from error
+        except httpx.HTTPError as error:
+            raise p.ProbeError(f"{path}: {error}") from error
+        if response.status_code == 422:
+            detail, field = _problem(bytes(received))
+            raise p.Refused(detail, field)
+        if response.status_code in (404, 405, 501):
+            raise p.Unsupported(f"the server does not report {path.split('?')[0]}")
+        if response.status_code != 200:
+            raise p.ProbeError(f"{path} was answered with status {response.status_code}")
+        return bytes(received)
+
+    @staticmethod
+    def _read(body: bytes, model: type[Answer]) -> Answer:
+        try:
+            return model.model_validate_json(body)
+        except ValidationError as error:
+            first = error.errors()[0]
+            where = ".".join(str(part) for part in first["loc"]) or "the answer"
+            raise p.ProbeError(f"the answer is not the protocol: {where}: {first['msg']}") from error
+
+
+def _frame(body: bytes) -> pl.DataFrame:
+    try:
+        return pl.read_parquet(io.BytesIO(body))
+    except Exception as error:
+        raise p.ProbeError(f"the answer is not Parquet: {error}") from error
+
+
+def _problem(body: bytes) -> tuple[str, str]:
+    try:
+        document: Any = json.loads(body)
+        if isinstance(document.get("detail"), list):
+            first = document["detail"][0]
+            return str(first["msg"]), ".".join(str(part) for part in first["loc"] if part != "body")
+        return str(document.get("detail", "refused")), str(document.get("field", ""))
+    except (ValueError, AttributeError, KeyError, IndexError):
+        return "refused", ""

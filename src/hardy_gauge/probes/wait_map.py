@@ -1,0 +1,18 @@
+"""The wait map of an engine, from the table beside this file; an engine without one has everything in *other*."""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib import resources
+
+import yaml
+
+from hardy_gauge.core.activity.wait_families import WaitMap
+
+
+@cache
+def wait_map(engine: str) -> WaitMap:
+    source = resources.files("hardy_gauge.probes") / "wait_maps" / f"{engine}.yaml"
+    if not source.is_file():
+        return WaitMap({})
+    return WaitMap(yaml.safe_load(source.read_text(encoding="utf-8")))
