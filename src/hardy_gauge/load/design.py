@@ -1,0 +1,182 @@
+"""A trial as its file states it: question, goal, target, workload, arms. Checked whole before anything runs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import yaml
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from hardy_gauge.core.trials.figures import Metric
+from hardy_gauge.core.trials.verdict import higher_is_better
+from hardy_gauge.load.units import PerSecond, Seconds, Share
+from hardy_gauge.probes.protocol import Arrival, IndexSpec
+
+Value = float | int | str | bool
+
+
+class Part(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class GoalSpec(Part):
+    """``at_most`` for durations, ``at_least`` for throughput; of the statement with this number, or of all."""
+
+    metric: Metric
+    at_most: Annotated[Seconds, Field(gt=0)] | None = None
+    at_least: Annotated[PerSecond, Field(gt=0)] | None = None
+    statement: int | None = Field(None, ge=0, description="number of the statement in the workload, from 0")
+
+    @model_validator(mode="after")
+    def _fits(self) -> GoalSpec:
+        if higher_is_better(self.metric) and (self.at_least is None or self.at_most is not None):
+            raise ValueError("a goal of throughput needs at_least, such as '900 /s', and no at_most")
+        if not higher_is_better(self.metric) and (self.at_most is None or self.at_least is not None):
+            raise ValueError(f"a goal of {self.metric} needs at_most, such as '50 ms', and no at_least")
+        return self
+
+    @property
+    def value(self) -> float:
+        return float(self.at_least if self.at_most is None else self.at_most)  # type: ignore[arg-type]
+
+
+class GuardrailSpec(Part):
+    metric: Metric
+    worsen_at_most: Annotated[Share, Field(ge=0, le=10)]
+
+
+class ParameterSpec(Part):
+    """Whole numbers from ``low`` to ``high``; ``skew`` 0 is uniform, towards 1 the low numbers are more frequent."""
+
+    low: int
+    high: int
+    skew: float = Field(0, ge=0, lt=1)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> ParameterSpec:
+        if self.high < self.low:
+            raise ValueError("high must not be below low")
+        return self
+
+
+class WorkloadStatement(Part):
+    sql: str = Field(min_length=1)
+    weight: float = Field(1, gt=0)
+    parameters: list[ParameterSpec] = Field(default_factory=list)
+
+
+class ArrivalSpec(Part):
+    """``closed``: ``workers`` that pause ``think`` between executions; ``open``: ``rate`` arrivals a second."""
+
+    kind: Literal["closed", "open"] = "closed"
+    workers: int | None = Field(None, ge=1, le=500)
+    rate: Annotated[PerSecond, Field(gt=0)] | None = None
+    think: Annotated[Seconds, Field(ge=0)] = 0.0
+
+    @model_validator(mode="after")
+    def _complete(self) -> ArrivalSpec:
+        if self.kind == "closed" and self.workers is None:
+            raise ValueError("closed arrivals need workers")
+        if self.kind == "open" and self.rate is None:
+            raise ValueError("open arrivals need a rate, such as '400 /s'")
+        return self
+
+    def protocol(self) -> Arrival:
+        return Arrival(kind=self.kind, rate_per_s=self.rate, workers=self.workers, think_s=self.think)
+
+
+class Workload(Part):
+    statements: list[WorkloadStatement] = Field(min_length=1)
+    arrival: ArrivalSpec
+
+
+class Target(Part):
+    """One of: a ``server`` of the fleet that can play workloads, a SQLite ``file``, or a shipped ``sample``."""
+
+    server: str | None = None
+    address: str | None = Field(None, description="address of a probe, when no fleet is recorded")
+    file: Path | None = None
+    sample: Literal["library"] | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Target:
+        if sum(x is not None for x in (self.server, self.address, self.file, self.sample)) != 1:
+            raise ValueError("exactly one of server, address, file, sample was expected")
+        return self
+
+
+class ArmSpec(Part):
+    name: str = Field(min_length=1, max_length=40)
+    settings: dict[str, Value] = Field(default_factory=dict)
+    add_indexes: list[IndexSpec] = Field(default_factory=list)
+    drop_indexes: list[str] = Field(default_factory=list)
+
+    def changes(self) -> int:
+        return len(self.settings) + len(self.add_indexes) + len(self.drop_indexes)
+
+
+class RunSpec(Part):
+    seconds: Annotated[Seconds, Field(ge=1, le=3600)] = 20.0
+    blocks: int = Field(5, ge=2, le=50)
+    seed: int = 1
+
+
+class TrialDesign(Part):
+    title: str = Field(min_length=1)
+    question: str = ""
+    goal: GoalSpec
+    guardrails: list[GuardrailSpec] = Field(default_factory=list)
+    target: Target
+    workload: Workload
+    arms: list[ArmSpec] = Field(min_length=2, max_length=8)
+    run: RunSpec = RunSpec()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> TrialDesign:
+        names = [arm.name for arm in self.arms]
+        if len(set(names)) != len(names):
+            raise ValueError("arms: every arm needs a name of its own")
+        if self.goal.statement is not None and self.goal.statement >= len(self.workload.statements):
+            raise ValueError(f"goal.statement: the workload has statements 0 to {len(self.workload.statements) - 1}")
+        return self
+
+    def cautions(self) -> list[str]:
+        """What makes the answer harder to read, said before the trial runs."""
+        return [
+            f"{arm.name} changes {arm.changes()} things at once; two changes can hide each other"
+            for arm in self.arms[1:]
+            if arm.changes() > 1
+        ]
+
+
+class BadTrial(ValueError):
+    """A trial that cannot be run; ``field`` names what is wrong."""
+
+    def __init__(self, detail: str, field: str = "") -> None:
+        super().__init__(detail)
+        self.field = field
+
+
+def read_design(document: Any) -> TrialDesign:
+    """A checked design from a decoded document; BadTrial names the first field that is wrong."""
+    try:
+        return TrialDesign.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        field = ".".join(str(part) for part in first["loc"])
+        message = first["msg"].removeprefix("Value error, ")
+        raise BadTrial(f"{field}: {message}" if field else message, field) from error
+
+
+def read_file(path: Path) -> TrialDesign:
+    """A checked design from a YAML file; BadTrial when it cannot be read."""
+    try:
+        document = yaml.safe_load(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise BadTrial(f"{path}: {error.strerror}", "file") from error
+    except (yaml.YAMLError, UnicodeDecodeError) as error:
+        raise BadTrial(f"{path} is not YAML: {error}", "file") from error
+    if isinstance(document, dict) and isinstance(document.get("target"), dict) and document["target"].get("file"):
+        document["target"]["file"] = str(path.parent / str(document["target"]["file"]))
+    return read_design(document)

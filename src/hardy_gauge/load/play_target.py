@@ -1,0 +1,83 @@
+"""Runs on a server that plays workloads itself: asked over the probe protocol, watched, stopped."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import polars as pl
+
+from hardy_gauge.load.design import ArmSpec, BadTrial, Workload
+from hardy_gauge.probes.http import HttpProbe
+from hardy_gauge.probes.protocol import ExplainRequest, PlayRequest, PlayStatement, Refused
+from hardy_gauge.probes.wait_map import wait_map
+
+POLL_S = 0.15
+
+
+class PlayTarget:
+    """Plays every arm on one server; changes of an arm hold for its runs only."""
+
+    reports_waits = True
+
+    def __init__(self, probe: HttpProbe, workload: Workload, arms: list[ArmSpec]) -> None:
+        self.probe, self.workload = probe, workload
+        identity = probe.identity()
+        if "play" not in identity.abilities:
+            raise BadTrial(f"target.server: {identity.server} cannot play workloads", "target.server")
+        self.families = wait_map(identity.engine)
+        self._check(arms)
+
+    def _check(self, arms: list[ArmSpec]) -> None:
+        """Have the server plan every statement in every arm, and try the settings, before the first run."""
+        for number, arm in enumerate(arms):
+            try:
+                for i, statement in enumerate(self.workload.statements):
+                    request = ExplainRequest(
+                        text=statement.sql, add_indexes=arm.add_indexes, drop_indexes=arm.drop_indexes
+                    )
+                    self.probe.explain(request)
+            except Refused as error:
+                field = f"workload.statements.{i}.sql" if error.field == "text" else f"arms.{number}.{error.field}"
+                raise BadTrial(f"{field}: {error}", field) from error
+            known = {s.name: s for s in self.probe.settings().settings}
+            for name, value in arm.settings.items():
+                setting = known.get(name)
+                field = f"arms.{number}.settings.{name}"
+                if setting is None:
+                    raise BadTrial(f"{field}: no such setting; known: {', '.join(known)}", field)
+                if setting.minimum is not None and not (
+                    isinstance(value, int | float) and setting.minimum <= value <= (setting.maximum or value)
+                ):
+                    raise BadTrial(f"{field}: from {setting.minimum:g} to {setting.maximum:g} {setting.unit}", field)
+                if setting.choices is not None and value not in setting.choices:
+                    raise BadTrial(f"{field}: one of {', '.join(setting.choices)}", field)
+
+    def run(self, arm: ArmSpec, seconds: float, seed: int, progress: Callable[[float], bool]) -> pl.DataFrame:
+        """Executions of one run: start_s, duration_s, statement, and seconds by wait family."""
+        state = self.probe.play(
+            PlayRequest(
+                statements=[PlayStatement(text=s.sql, weight=s.weight) for s in self.workload.statements],
+                arrival=self.workload.arrival.protocol(), seconds=seconds, seed=seed, settings=arm.settings,
+                add_indexes=arm.add_indexes, drop_indexes=arm.drop_indexes,
+            )
+        )  # fmt: skip
+        stopped = False
+        while state.state == "running":
+            time.sleep(POLL_S)
+            state = self.probe.play_state(state.play)
+            if not progress(state.done_s) and not stopped:
+                self.probe.stop_play(state.play)
+                stopped = True
+        if state.state == "failed":
+            raise BadTrial(f"the run failed on the server: {state.detail}", "target.server")
+        frame = self.probe.play_rows(state.play, "executions")
+        events = [c for c in frame.columns if c.startswith("wait.")]
+        families: dict[str, list[str]] = {}
+        for column in events:
+            families.setdefault(self.families.family(column.removeprefix("wait.")), []).append(column)
+        sums = [pl.sum_horizontal(columns).alias(f"family.{family}") for family, columns in families.items()]
+        return frame.with_columns(sums).drop(events)
+
+    def close(self) -> None:
+        self.probe.close()
