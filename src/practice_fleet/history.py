@@ -110,7 +110,11 @@ class History:
 
     def metric_frame(self, since_us: int, until_us: int) -> pl.DataFrame:
         """One row a minute; columns are the neutral counters' increments in that minute."""
-        frames = [pl.DataFrame({"at_us": _minute_column(b)} | metrics(b)) for b in self.blocks(since_us, until_us)]
+        frames = []
+        for block in self.blocks(since_us, until_us):
+            at = _minute_column(block)
+            used = {"volume_used.data": [float(used_bytes(self.server, int(t))) for t in at]}
+            frames.append(pl.DataFrame({"at_us": at} | metrics(block) | used))
         return pl.concat(frames) if frames else pl.DataFrame()
 
     def sample_frame(self, since_us: int, until_us: int) -> pl.DataFrame:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -47,6 +48,14 @@ class Query:
     grouped: bool = False
     groups: list[tuple[str, str]] = field(default_factory=list)
     changed: set[str] = field(default_factory=set)
+
+
+_LITERAL = re.compile(r"\$\d+|\?|'(?:[^']|'')*'|\b\d+(?:\.\d+)?\b|\btrue\b|\bfalse\b", re.IGNORECASE)
+
+
+def canonical(sql: str) -> str:
+    """The text with every literal and parameter alike, so that a statement is known again without its values."""
+    return " ".join(_LITERAL.sub("?", sql).lower().split())
 
 
 def read(sql: str, columns: dict[str, set[str]]) -> Query:

@@ -115,7 +115,7 @@ class RhythmSpec(Part):
 class ServerSpec(Part):
     name: str
     role: Literal["primary", "replica", "member", "single"]
-    load: float = Field(1.0, gt=0)
+    load: float = Field(1.0, ge=0)
     copy_of: str | None = None
     settings: dict[str, float | int | str | bool] = Field(default_factory=dict)
 

@@ -16,6 +16,7 @@ from practice_fleet.catalogue import Catalogue
 from practice_fleet.demand import Visits, cache_hits, visits
 from practice_fleet.plan import Node
 from practice_fleet.planner import plan
+from practice_fleet.query import canonical
 from practice_fleet.queueing import Array
 from practice_fleet.scenario import PAGE_BYTES, ClusterSpec, Scenario, ServerSpec, StatementSpec
 
@@ -98,10 +99,10 @@ class PracticeServer:
         """The state with a workload, settings and indexes of its own; Refused names what cannot be."""
         catalogue = self.state(at_us).catalogue.with_indexes(add, drop)
         settings = setting_rules.resolve(self.settings, changed)
-        known = {s.sql.strip(): s for s in self.scenario.statements.values()}
+        known = {canonical(s.sql): s for s in self.scenario.statements.values()}
         statements, rates = {}, {}
         for number, text in enumerate(texts):
-            declared = known.get(text.text.strip())
+            declared = known.get(canonical(text.text))
             statements[str(number)] = declared or StatementSpec(
                 sql=text.text, service="trial", user="trial", rate=1, rhythm=next(iter(self.scenario.rhythms))
             )

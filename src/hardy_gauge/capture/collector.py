@@ -34,7 +34,11 @@ class Collector:
     """Runs in threads of its own until ``stop``; one slow or broken server holds up nobody else."""
 
     def __init__(
-        self, store: Store, servers: list[Enrolled], rule: CaptureRule | None = None, clock: Callable[[], int] = clock_us
+        self,
+        store: Store,
+        servers: list[Enrolled],
+        rule: CaptureRule | None = None,
+        clock: Callable[[], int] = clock_us,
     ) -> None:
         self.store, self.clock = store, clock
         self.recorders = [self._recorder(server, rule or CaptureRule()) for server in servers]
@@ -184,6 +188,4 @@ def _setting_changes(session: Session, server_id: int, settings: Settings) -> No
     for row in settings.settings:
         if row.name in old and old[row.name] != row.value:
             title = f"{row.name} changed from {old[row.name]} to {row.value}"
-            session.add(
-                Change(server_id=server_id, at_us=settings.at_us, kind="setting", title=title, object=row.name)
-            )
+            session.add(Change(server_id=server_id, at_us=settings.at_us, kind="setting", title=title, object=row.name))

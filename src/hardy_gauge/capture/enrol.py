@@ -9,7 +9,7 @@ from sqlalchemy import select
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import Identity
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CaptureState, Cluster, Server
+from hardy_gauge.store.models import CaptureState, Cluster, Server, Snapshot
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,11 @@ def enrol(store: Store, addresses: list[str]) -> list[Enrolled]:
             server.role, server.engine, server.engine_version = identity.role, identity.engine, identity.engine_version
             server.address, server.abilities, server.host = address, list(identity.abilities), host.model_dump()
             session.flush()
+            for kind, read in (("settings", probe.settings), ("schema", probe.schema)):
+                if kind in identity.abilities and session.get(Snapshot, (server.id, kind)) is None:
+                    session.add(
+                        Snapshot(server_id=server.id, kind=kind, taken_us=identity.clock_us, body=read().model_dump())
+                    )
             found.append(Enrolled(server.id, server.name, probe, identity))
     return found
 

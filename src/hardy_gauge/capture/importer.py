@@ -114,4 +114,3 @@ def take_plan(store: Store, server_id: int, probe: HttpProbe, statement_id: int,
                     body=explained.model_dump(),
                 )
             )  # fmt: skip
-

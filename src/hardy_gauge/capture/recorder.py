@@ -125,7 +125,8 @@ class Recorder:
         if "counters" in self.abilities:
             answer = self.probe.counters()
             reading = Reading(answer.at_us, answer.started_at_us, answer.values)
-            self._interval(reading, now_us)
+            used = {f"volume_used.{v.name}": float(v.used_bytes) for v in self.probe.host().volumes}
+            self._interval(reading, used, now_us)
         if "statements" in self.abilities:
             self._statement_intervals(self.probe.statements(), now_us)
         if "messages" in self.abilities:
@@ -137,7 +138,7 @@ class Recorder:
         if "schema" in self.abilities:
             self.schema = self.probe.schema()
 
-    def _interval(self, reading: Reading, now_us: int) -> None:
+    def _interval(self, reading: Reading, levels: dict[str, float], now_us: int) -> None:
         before, self._counters = self._counters, reading
         if before is None:
             self.until_us = now_us
@@ -146,7 +147,7 @@ class Recorder:
         if isinstance(done, Unusable):
             self.troubles.append(Trouble(done.kind, self.until_us or now_us, now_us, done.reason))
         else:
-            self.intervals.append((_minute_of(now_us, done.span_s), done.span_s, done.values))
+            self.intervals.append((_minute_of(now_us, done.span_s), done.span_s, done.values | levels))
         self.until_us = now_us
 
     def _statement_intervals(self, answer: p.StatementCounters, now_us: int) -> None:

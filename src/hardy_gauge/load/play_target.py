@@ -31,8 +31,9 @@ class PlayTarget:
     def _check(self, arms: list[ArmSpec]) -> None:
         """Have the server plan every statement in every arm, and try the settings, before the first run."""
         for number, arm in enumerate(arms):
+            i = 0
             try:
-                for i, statement in enumerate(self.workload.statements):
+                for i, statement in enumerate(self.workload.statements):  # noqa: B007
                     request = ExplainRequest(
                         text=statement.sql, add_indexes=arm.add_indexes, drop_indexes=arm.drop_indexes
                     )

@@ -80,9 +80,7 @@ class SqliteTarget:
             connection.close()
         return path
 
-    def run(
-        self, arm: ArmSpec, seconds: float, seed: int, progress: Callable[[float], bool]
-    ) -> pl.DataFrame:
+    def run(self, arm: ArmSpec, seconds: float, seed: int, progress: Callable[[float], bool]) -> pl.DataFrame:
         """Executions of one run: start_s, duration_s, statement, failed. Stops early when ``progress`` says so."""
         path = self._prepare(arm, 0)
         per_connection = {k: v for k, v in self.settings[arm.name].items() if k not in FIXED}

@@ -24,7 +24,9 @@ def _read(value: object, units: dict[str, float], what: str, example: str) -> ob
 def duration(value: object) -> object:
     """Seconds from "50 ms"; plain numbers are refused, because 50 could be either."""
     if isinstance(value, int | float) and not isinstance(value, bool):
-        raise ValueError(f"a duration with its unit such as '50 ms' was expected, not {value}; units: us, ms, s, min, h")
+        raise ValueError(
+            f"a duration with its unit such as '50 ms' was expected, not {value}; units: us, ms, s, min, h"
+        )
     return _read(value, _DURATION, "a duration", "50 ms")
 
 

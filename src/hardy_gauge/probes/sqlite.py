@@ -92,7 +92,9 @@ class SqliteProbe:
 
 def _imagined(source: sqlite3.Connection) -> sqlite3.Connection:
     copy = sqlite3.connect(":memory:")
-    rows = source.execute("SELECT name, sql FROM sqlite_schema WHERE sql IS NOT NULL ORDER BY type = 'index'").fetchall()
+    rows = source.execute(
+        "SELECT name, sql FROM sqlite_schema WHERE sql IS NOT NULL ORDER BY type = 'index'"
+    ).fetchall()
     for name, sql in rows:
         if not name.startswith("sqlite_"):
             copy.execute(sql)
@@ -113,4 +115,3 @@ def _protocol(step: CoreStep) -> p.Step:
         operation=step.operation, words=step.words, object=step.object, index=step.index, predicate=step.predicate,
         rows_expected=step.rows_expected, steps=[_protocol(s) for s in step.steps],
     )  # fmt: skip
-

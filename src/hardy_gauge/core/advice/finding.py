@@ -28,6 +28,8 @@ class Advice:
     title: str
     script: str
     way_back: str
+    table: str
+    columns: list[str]
     expected: list[Evidence]
     side_effects: list[Evidence]
     cautions: list[str] = field(default_factory=list)

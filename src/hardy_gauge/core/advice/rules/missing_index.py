@@ -96,4 +96,6 @@ def _advice(index: IndexAdvice, statement: StatementFacts, per_call: float, afte
     cautions = ["Building it reads the whole table once and may hold up writes to it; do it outside the rush."]
     if index.writes_per_s is None:
         cautions.append("This server does not report write rates, so the cost of keeping the index is not known.")
-    return Advice(f"Build {index.name}", index.script, index.way_back, expected, side, cautions)
+    return Advice(
+        f"Build {index.name}", index.script, index.way_back, index.table, index.columns, expected, side, cautions
+    )

@@ -1,0 +1,77 @@
+"""The application: routers under /api, the built interface for everything else."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+
+from fastapi import APIRouter, FastAPI
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+
+from hardy_gauge import __version__
+from hardy_gauge.api import (
+    find,
+    findings,
+    fleet,
+    health,
+    ledger,
+    plans,
+    problems,
+    reports,
+    servers,
+    statement,
+    statements,
+    tape,
+    trials,
+)  # fmt: skip
+from hardy_gauge.api.data import Data
+from hardy_gauge.api.workers import Workers
+from hardy_gauge.load.worker import mark_interrupted
+from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.database import Store
+
+ROUTERS = (health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find)
+
+
+def clock_us() -> int:
+    return time.time_ns() // 1000
+
+
+def create_app(settings: AppSettings, store: Store, clock: Callable[[], int] = clock_us) -> FastAPI:
+    """The application over an open store. ``clock`` is what "now" means to it."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        mark_interrupted(store)
+        yield
+        app.state.workers.stop()
+
+    app = FastAPI(
+        title="Hardy Gauge", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None,
+        lifespan=lifespan,
+    )  # fmt: skip
+    app.state.data = Data(store, settings, clock)
+    app.state.workers = Workers(settings.data)
+    problems.install(app)
+    api = APIRouter(prefix="/api")
+    for module in ROUTERS:
+        api.include_router(module.router)
+
+    @api.get("/{path:path}", include_in_schema=False)
+    def unknown(path: str) -> None:
+        raise HTTPException(404, f"there is no /api/{path}")
+
+    app.include_router(api)
+    if (settings.web / "index.html").exists():
+        app.mount("/assets", StaticFiles(directory=settings.web / "assets"))
+
+        @app.get("/{path:path}", include_in_schema=False)
+        def page(path: str) -> FileResponse:
+            inside = (settings.web / path).resolve()
+            whole = inside.is_relative_to(settings.web.resolve()) and inside.is_file()
+            return FileResponse(inside if whole else settings.web / "index.html")
+
+    return app

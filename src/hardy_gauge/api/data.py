@@ -1,0 +1,103 @@
+"""What the routers share: the store, the clock, and series with their usual range."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Annotated
+
+import numpy as np
+import polars as pl
+from fastapi import Depends, Request
+
+from hardy_gauge.core.reference.shift import Shift, current_shift
+from hardy_gauge.core.reference.usual_range import UsualRange, usual_range
+from hardy_gauge.settings import AppSettings
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+
+MINUTE_US = 60_000_000
+HOUR_US = 60 * MINUTE_US
+DAY_US = 24 * HOUR_US
+USUAL_DAYS = 35
+RECENT_LEFT_OUT_US = 2 * HOUR_US
+SHIFT_HOURS = 6
+KEPT_US = 15 * MINUTE_US
+
+FIGURES: dict[str, tuple[str, str]] = {
+    "active_sessions": ("time_s", "span_s"),
+    "response_s": ("time_s", "calls"),
+    "calls_per_s": ("calls", "span_s"),
+    "processor_busy": ("processor_busy_s", "span_s"),
+    "data_volume_busy": ("data_volume_busy_s", "span_s"),
+    "log_volume_busy": ("log_volume_busy_s", "span_s"),
+    "pages_read_per_s": ("pages_read", "span_s"),
+    "commits_per_s": ("commits", "span_s"),
+    "log_bytes_per_s": ("log_bytes", "span_s"),
+    "read_share": ("pages_read", "pages_requested"),
+}
+
+
+@dataclass
+class Data:
+    """Shared by all requests; thread-safe."""
+
+    store: Store
+    settings: AppSettings
+    clock: Callable[[], int]
+    _usual: dict[tuple[int, str], tuple[int, UsualRange]] = field(default_factory=dict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def metrics(self, server_ids: Iterable[int], since_us: int, until_us: int) -> pl.DataFrame:
+        """Metric rows with every column, oldest first."""
+        with self.store.read() as session:
+            frame = segments.read(session, list(server_ids), "metric", since_us, until_us)
+        return frame if frame.is_empty() else frame.sort("at_us")
+
+    def figure(self, frame: pl.DataFrame, name: str) -> tuple[np.ndarray, np.ndarray]:
+        """Times and values of one figure by minute; NaN where its divisor is zero."""
+        above, below = FIGURES[name]
+        if frame.is_empty() or above not in frame.columns or below not in frame.columns:
+            return np.array([], dtype=np.int64), np.array([])
+        sums = frame.group_by("at_us").agg(
+            pl.col(above).sum(), pl.col(below).mean() if below == "span_s" else pl.col(below).sum()
+        )
+        sums = sums.sort("at_us")
+        divisor = sums[below].to_numpy().astype(float)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            values = np.where(divisor > 0, sums[above].to_numpy() / divisor, np.nan)
+        return sums["at_us"].to_numpy(), values
+
+    def usual(self, server_id: int, name: str) -> UsualRange:
+        """The usual range of a figure of one server, from up to five weeks before the last two hours."""
+        now = self.clock()
+        key = (server_id, name)
+        with self._lock:
+            kept = self._usual.get(key)
+        if kept is not None and now - kept[0] < KEPT_US:
+            return kept[1]
+        frame = self.metrics([server_id], now - USUAL_DAYS * DAY_US, now - RECENT_LEFT_OUT_US)
+        for figure in FIGURES:
+            times, values = self.figure(frame, figure)
+            good = np.isfinite(values)
+            with self._lock:
+                self._usual[(server_id, figure)] = (now, usual_range(times[good], values[good]))
+        with self._lock:
+            return self._usual[key][1]
+
+    def shift(self, server_id: int, name: str = "active_sessions") -> Shift | None:
+        """The shift of a figure that is on now, if any."""
+        now = self.clock()
+        frame = self.metrics([server_id], now - SHIFT_HOURS * HOUR_US, now)
+        times, values = self.figure(frame, name)
+        good = np.isfinite(values)
+        return current_shift(times[good], values[good], self.usual(server_id, name))
+
+
+def data_of(request: Request) -> Data:
+    data: Data = request.app.state.data
+    return data
+
+
+CurrentData = Annotated[Data, Depends(data_of)]

@@ -1,0 +1,170 @@
+"""The fleet: every server as one line, the one furthest from its usual range first."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from hardy_gauge.api.data import CurrentData, Data
+from hardy_gauge.api.samples import read_samples
+from hardy_gauge.api.volumes import volumes_of
+from hardy_gauge.api.window import Span, servers_in
+from hardy_gauge.core.activity.ledger import accounts
+from hardy_gauge.core.reference.shift import Shift
+from hardy_gauge.core.reference.usual_range import word
+from hardy_gauge.core.reference.words import clock
+from hardy_gauge.store.models import Server
+
+router = APIRouter(tags=["fleet"])
+MINUTE_US = 60_000_000
+DAY_US = 86_400_000_000
+RECENT_US = 10 * MINUTE_US
+IDLE = 0.005
+TRACE_POINTS = 96
+STALE_US = 3 * MINUTE_US
+
+DOING = {
+    "processor": "working", "data read": "reading data", "data write": "writing data", "log write": "writing the log",
+    "row lock": "waiting for row locks", "object lock": "waiting for object locks",
+    "internal latch": "waiting for latches", "memory": "waiting for memory",
+    "temporary space": "using temporary space", "client": "waiting for clients", "replication": "waiting for replicas",
+    "other": "waiting for other things",
+}  # fmt: skip
+
+
+class GaugeFigure(BaseModel):
+    """A figure with its usual range; ``word`` says where it lies."""
+
+    value: float | None
+    low: float | None
+    centre: float | None
+    high: float | None
+    word: str
+
+
+class Line(BaseModel):
+    server: str
+    role: str
+    engine: str
+    words: str
+    unusual: bool
+    ratio: float
+    since_us: int | None
+    active_sessions: GaugeFigure
+    response_s: GaugeFigure
+    trace: list[float | None]
+    storage_days_left: float | None
+    storage_used_share: float | None
+    capture: Literal["recording", "stale", "failing", "waiting"]
+    capture_words: str
+
+
+class ClusterBlock(BaseModel):
+    cluster: str
+    lines: list[Line]
+
+
+class Fleet(BaseModel):
+    now_us: int
+    sentence: str
+    unusual: int
+    servers: int
+    clusters: list[ClusterBlock]
+
+
+def gauge(data: Data, server_id: int, name: str, until_us: int) -> GaugeFigure:
+    """A figure's mean over the last ten minutes with its usual range now."""
+    return gauge_over(data, server_id, name, Span(until_us - RECENT_US, until_us))
+
+
+def gauge_over(data: Data, server_id: int, name: str, span: Span) -> GaugeFigure:
+    _, values = data.figure(data.metrics([server_id], span.since_us, span.until_us), name)
+    values = values[np.isfinite(values)]
+    middle = np.array([(span.since_us + span.until_us) // 2])
+    low, centre, high = (float(a[0]) for a in data.usual(server_id, name).at(middle))
+    value = float(values.mean()) if len(values) else None
+    said = "not recorded" if value is None else word(value, low, high)
+    bounds = [b if np.isfinite(b) else None for b in (low, centre, high)]
+    return GaugeFigure(value=value, low=bounds[0], centre=bounds[1], high=bounds[2], word=said)
+
+
+def doing(data: Data, server: Server, span: Span) -> str:
+    """What most of the time goes to, in words."""
+    samples = read_samples(data, [server], span, ["wait_family"])
+    rows = accounts(samples, ["wait_family"], max(1, int(span.seconds)))
+    return DOING.get(rows["wait_family"][0], "busy") if len(rows) else "idle"
+
+
+def words_of(data: Data, server: Server, shift: Shift | None, now: int) -> str:
+    if shift is None:
+        recent = gauge(data, server.id, "active_sessions", now).value
+        return "idle" if recent is not None and recent < IDLE else "as usual"
+    activity = doing(data, server, Span(max(shift.since_us, now - 60 * MINUTE_US), now))
+    return f"{shift.ratio:.2g}× usual, {activity}, since {clock(shift.since_us)}"
+
+
+def trace(data: Data, server_id: int, now: int) -> list[float | None]:
+    """The last day's active sessions in 96 quarters of an hour."""
+    times, values = data.figure(data.metrics([server_id], now - DAY_US, now), "active_sessions")
+    slots: list[list[float]] = [[] for _ in range(TRACE_POINTS)]
+    for at, value in zip(times, values, strict=True):
+        slots[min(TRACE_POINTS - 1, int((at - (now - DAY_US)) * TRACE_POINTS // DAY_US))].append(float(value))
+    return [float(np.mean(slot)) if slot else None for slot in slots]
+
+
+def capture_state(server: Server, now: int) -> tuple[Literal["recording", "stale", "failing", "waiting"], str]:
+    state = server.capture
+    if state.error:
+        since = f"since {clock(state.seen_us)}: " if state.seen_us else ""
+        return "failing", f"no answer {since}{state.error}"
+    if not state.recorded_until_us:
+        return "waiting", "nothing recorded yet"
+    if now - state.recorded_until_us > STALE_US:
+        return "stale", f"last recorded {clock(state.recorded_until_us)}"
+    return "recording", "recording"
+
+
+@router.get("/fleet")
+def fleet(data: CurrentData) -> Fleet:
+    servers = servers_in(data, "fleet")
+    now = data.clock()
+    blocks: dict[str, list[Line]] = {}
+    for server in servers:
+        shift = data.shift(server.id)
+        volumes = volumes_of(data, server, now)
+        state, state_words = capture_state(server, now)
+        blocks.setdefault(server.cluster.name, []).append(
+            Line(
+                server=server.name, role=server.role, engine=server.engine,
+                words=words_of(data, server, shift, now), unusual=shift is not None,
+                ratio=shift.ratio if shift else 1.0, since_us=shift.since_us if shift else None,
+                active_sessions=gauge(data, server.id, "active_sessions", now),
+                response_s=gauge(data, server.id, "response_s", now), trace=trace(data, server.id, now),
+                storage_days_left=min((v.days_left for v in volumes if v.days_left is not None), default=None),
+                storage_used_share=max((v.used_bytes / v.capacity_bytes for v in volumes), default=None), capture=state, capture_words=state_words,
+            )
+        )  # fmt: skip
+    for lines in blocks.values():
+        lines.sort(key=lambda line: (-abs(np.log(max(line.ratio, 1e-6))), line.server))
+    ordered = sorted(
+        (ClusterBlock(cluster=name, lines=lines) for name, lines in blocks.items()),
+        key=lambda block: (not any(line.unusual for line in block.lines), block.cluster),
+    )
+    unusual = [line for block in ordered for line in block.lines if line.unusual]
+    return Fleet(
+        now_us=now, sentence=sentence_of(unusual, len(servers)), unusual=len(unusual), servers=len(servers),
+        clusters=ordered,
+    )  # fmt: skip
+
+
+def sentence_of(unusual: list[Line], count: int) -> str:
+    if not count:
+        return "No server is recorded yet. Start with `hardy-gauge serve --server ADDRESS`."
+    if not unusual:
+        return f"All {count} servers work as usual for this hour."
+    first = max(unusual, key=lambda line: abs(np.log(max(line.ratio, 1e-6))))
+    rest = f"; {len(unusual) - 1} more differ" if len(unusual) > 1 else f"; the other {count - 1} work as usual"
+    return f"{first.server} is at {first.words}{rest}."

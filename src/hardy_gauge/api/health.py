@@ -1,0 +1,24 @@
+"""Is the application up, and is its fleet the practice fleet."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from hardy_gauge import __version__
+from hardy_gauge.api.data import CurrentData
+
+router = APIRouter(tags=["health"])
+
+
+class Health(BaseModel):
+    status: Literal["ok"]
+    demo: bool
+    version: str
+
+
+@router.get("/health")
+def health(data: CurrentData) -> Health:
+    return Health(status="ok", demo=data.settings.demo, version=__version__)

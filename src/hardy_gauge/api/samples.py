@@ -1,0 +1,42 @@
+"""Session samples of a window, and how many moments were looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from hardy_gauge.api.data import Data
+from hardy_gauge.api.window import Span
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Server
+
+SECOND_US = 1_000_000
+
+
+def read_samples(data: Data, servers: Sequence[Server], span: Span, columns: Sequence[str]) -> pl.DataFrame:
+    """Samples of the servers in the span, with a ``server`` column (name) if asked for."""
+    names = {server.id: server.name for server in servers}
+    with data.store.read() as session:
+        wanted = [c for c in columns if c != "server"]
+        frame = segments.read(session, list(names), "sample", span.since_us, span.until_us, wanted)
+    if frame.is_empty():
+        schema = {"at_us": pl.Int64, **{c: pl.Int32 if c == "statement" else pl.String for c in columns}}
+        return pl.DataFrame(schema=schema)
+    if "server" in columns:
+        names_of = pl.DataFrame(
+            {"server_id": list(names), "server": list(names.values())},
+            schema={"server_id": pl.Int32, "server": pl.String},
+        )
+        frame = frame.join(names_of, on="server_id")
+    return frame.drop("server_id")
+
+
+def moments(data: Data, servers: Sequence[Server], span: Span) -> int:
+    """Seconds of the span in which sessions were sampled: from the first recorded moment to the last written one."""
+    with data.store.read() as session:
+        known = segments.bounds(session, [s.id for s in servers], "sample")
+    if known is None:
+        return 0
+    since, until = max(span.since_us, known[0]), min(span.until_us, known[1])
+    return max(0, (until - since) // SECOND_US)

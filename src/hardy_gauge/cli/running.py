@@ -1,0 +1,69 @@
+"""Serving until a signal comes: collector and web server start together and stop together."""
+
+from __future__ import annotations
+
+import logging
+import sys
+import time
+from collections.abc import Callable
+
+import typer
+import uvicorn
+
+from hardy_gauge.api.app import create_app
+from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.enrol import Enrolled, discover, enrol
+from hardy_gauge.capture.importer import import_history
+from hardy_gauge.probes.protocol import ProbeError
+from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.database import Store
+
+
+def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> None:
+    """Enrol the servers, bring in what they remember, then capture and serve until SIGTERM or SIGINT."""
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    logging.getLogger("alembic").setLevel(logging.WARNING)
+    store = Store(settings.store_path)
+    servers = enrol_all(store, settings.servers)
+    bring_in(store, servers)
+    bring_in(store, servers)  # the minutes that passed meanwhile
+    collector = Collector(store, servers)
+    collector.start()
+    config = uvicorn.Config(
+        create_app(settings, store), host=settings.host, port=settings.port, log_level="warning",
+        timeout_graceful_shutdown=3,
+    )  # fmt: skip
+    server = uvicorn.Server(config)
+    on_ready()
+    try:
+        server.run()
+    finally:
+        collector.stop()
+        store.close()
+
+
+def enrol_all(store: Store, bases: list[str]) -> list[Enrolled]:
+    """Servers behind every address: one server's own address, or one under which several answer."""
+    found: list[Enrolled] = []
+    for base in bases:
+        try:
+            found += enrol(store, [base] if "/servers/" in base else discover(base))
+        except ProbeError as error:
+            typer.echo(f"{base}: {error}", err=True)
+            raise typer.Exit(2) from None
+    return found
+
+
+def bring_in(store: Store, servers: list[Enrolled]) -> None:
+    """Import history where a probe has some, with progress on the terminal."""
+    for server in servers:
+        began = time.monotonic()
+
+        def say(done: float, name: str = server.name, began: float = began) -> None:
+            if sys.stderr.isatty() and time.monotonic() - began > 2:
+                typer.echo(f"\r{name}: bringing in its history, {done:.0%}   ", nl=done >= 1, err=True)
+            elif done >= 1:
+                typer.echo(f"{name}: history brought in", err=True)
+
+        if "history" in server.identity.abilities:
+            import_history(store, server.server_id, server.probe, server.identity, clock_us(), say)

@@ -1,0 +1,32 @@
+"""``hardy-gauge serve``: capture a fleet and serve the interface."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from hardy_gauge.cli.running import run
+from hardy_gauge.settings import AppSettings
+
+
+def serve(
+    server: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Address of a probe (http://host:port/servers/name), or of several (http://host:port). May be repeated."
+        ),
+    ] = None,
+    data: Annotated[Path, typer.Option(help="Folder of the store; made if missing.")] = Path("data"),
+    port: Annotated[int, typer.Option(help="Port to listen on.")] = 8642,
+    host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
+) -> None:
+    """Capture the given servers and serve what was recorded, until stopped with Ctrl-C or SIGTERM.
+
+    Example: hardy-gauge serve --server http://127.0.0.1:8741 --data data
+
+    Without --server it serves what was recorded before and captures nothing.
+    """
+    settings = AppSettings(data=data, port=port, host=host, servers=server or [])
+    run(settings, lambda: typer.echo(f"Hardy Gauge is at http://{host}:{port}"))

@@ -1,0 +1,128 @@
+"""``hardy-gauge trial``: run a trial from its file."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from sqlalchemy import select
+
+from hardy_gauge.core.reference.words import duration
+from hardy_gauge.load.design import BadTrial, TrialDesign, read_file
+from hardy_gauge.load.targets import open_target
+from hardy_gauge.load.trial import RunResult, evaluate, play_trial
+from hardy_gauge.load.worker import run_stored
+from hardy_gauge.probes.protocol import ProbeError
+from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Server
+
+
+def trial(
+    file: Annotated[Path, typer.Argument(help="Trial as YAML; see docs/formats.md and examples/.")],
+    as_json: Annotated[
+        bool, typer.Option("--json", help="Print JSON: arms, runs, ratios, intervals, verdict.")
+    ] = False,
+    data: Annotated[Path, typer.Option(help="Store in which the trial's server is looked up by name.")] = Path(
+        "data/demo"
+    ),
+) -> None:
+    """Run control against candidates, interleaved, and say whether the difference is real.
+
+    Example: hardy-gauge trial examples/sqlite-journal.yaml
+
+    A trial states its goal first, changes one thing, and runs every arm once in each block. The ratios
+    have 95% intervals; "plainly better" means that the whole interval is on the better side.
+    """
+    try:
+        design = read_file(file)
+        target = open_target(design, _address(design, data))
+        try:
+            results = play_trial(design, target, _say_nothing if as_json else _say, _progress)
+        finally:
+            target.close()
+    except (BadTrial, ProbeError) as error:
+        field = getattr(error, "field", "")
+        if as_json:
+            document = {
+                "title": "The trial cannot be run as stated",
+                "status": 422,
+                "detail": str(error),
+                "field": field,
+            }
+            typer.echo(json.dumps(document))
+        else:
+            typer.echo(str(error), err=True)
+        raise typer.Exit(2) from None
+    result = document_of(design, results)
+    typer.echo(json.dumps(result, indent=2) if as_json else table_of(result))
+
+
+def document_of(design: TrialDesign, results: list[RunResult]) -> dict[str, Any]:
+    """What --json prints: the evaluation with every run."""
+    evaluation = evaluate(design, results)
+    first = evaluation["candidates"][0]
+    return {
+        "title": design.title,
+        "goal": design.goal.model_dump(),
+        "arms": evaluation["arms"],
+        "runs": [r.as_dict() for r in results],
+        "ratios": {c["arm"]: c["ratios"] for c in evaluation["candidates"]},
+        "verdicts": [{k: v for k, v in c.items() if k != "ratios"} for c in evaluation["candidates"]],
+        "verdict": first["outcome"],
+        "sentence": first["sentence"],
+        "cautions": evaluation["cautions"],
+    }
+
+
+def table_of(result: dict[str, Any]) -> str:
+    lines = [result["title"], ""]
+    for arm, groups in result["ratios"].items():
+        lines.append(f"{arm} ÷ control")
+        for of, metrics in groups.items():
+            for metric, r in metrics.items():
+                about = "goal's statement" if of == "goal" else "all statements"
+                lines.append(
+                    f"  {metric:<11}{about:<18}{r['ratio']:>8.3g}×  95% {r['low']:.3g} to {r['high']:.3g}  {r['outcome']}"
+                )
+    lines += ["", *(v["sentence"] for v in result["verdicts"]), *result["cautions"]]
+    return "\n".join(lines)
+
+
+def _address(design: TrialDesign, data: Path) -> str | None:
+    settings = AppSettings(data=data)
+    if design.target.server is None or not settings.store_path.exists():
+        return None
+    store = Store(settings.store_path)
+    with store.read() as session:
+        found = session.scalar(select(Server.address).where(Server.name == design.target.server))
+    store.close()
+    return found
+
+
+def _say(result: RunResult) -> None:
+    figures = result.goal
+    text = f"{figures.get('throughput', 0):.1f}/s, p95 {duration(figures.get('p95', 0.0))}"
+    typer.echo(f"block {result.planned.block + 1}, {result.planned.arm}: {text}", err=True)
+
+
+def _say_nothing(_: RunResult) -> None:
+    return
+
+
+def _progress(done: float) -> bool:
+    if sys.stderr.isatty():
+        typer.echo(f"\r{done:.0%} ", nl=False, err=True)
+    return True
+
+
+def worker(trial_id: int, data: Annotated[Path, typer.Option()] = Path("data")) -> None:
+    """Run a stored trial (started by the application)."""
+    store = Store(AppSettings(data=data).store_path)
+    try:
+        run_stored(store, trial_id)
+    finally:
+        store.close()

@@ -1,0 +1,94 @@
+"""A stored trial, run in a process of its own; progress and results go to the store."""
+
+from __future__ import annotations
+
+import time
+
+from sqlalchemy import select
+
+from hardy_gauge.load.design import BadTrial, read_design
+from hardy_gauge.load.targets import open_target
+from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial
+from hardy_gauge.probes.protocol import ProbeError
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Run, Server, Trial
+
+PROGRESS_S = 0.5
+
+
+def run_stored(store: Store, trial_id: int) -> None:
+    """Run a trial that waits in the store until it ends, fails, or is stopped."""
+    if not _take_turn(store, trial_id):
+        end(store, trial_id, "stopped", "stopped before its first run")
+        return
+    with store.read() as session:
+        trial = session.get_one(Trial, trial_id)
+        design = read_design(trial.design)
+        server = session.scalar(select(Server).where(Server.name == design.target.server))
+        address = server.address if server else None
+    results: list[RunResult] = []
+    told = [0.0]
+
+    def on_run(result: RunResult) -> None:
+        results.append(result)
+        figures = {k: v for k, v in result.as_dict().items() if k != "planned"}
+        planned = result.planned
+        with store.write() as session:
+            session.add(
+                Run(trial_id=trial_id, number=planned.number, block=planned.block, arm=planned.arm, figures=figures)
+            )
+            session.get_one(Trial, trial_id).result = evaluate(design, results)
+
+    def progress(done: float) -> bool:
+        if time.monotonic() - told[0] < PROGRESS_S:
+            return True
+        told[0] = time.monotonic()
+        with store.write() as session:
+            trial = session.get_one(Trial, trial_id)
+            trial.done_share = done
+            return not trial.stop
+
+    try:
+        target = open_target(design, address)
+        try:
+            play_trial(design, target, on_run, progress)
+        finally:
+            target.close()
+    except Stopped:
+        end(store, trial_id, "stopped", f"stopped after {len(results)} runs; they are kept")
+    except (BadTrial, ProbeError) as error:
+        end(store, trial_id, "failed", str(error))
+    else:
+        end(store, trial_id, "finished", "")
+
+
+def _take_turn(store: Store, trial_id: int) -> bool:
+    """Wait until no earlier trial runs, so that two do not disturb each other; False when stopped meanwhile."""
+    while True:
+        with store.write() as session:
+            trial = session.get_one(Trial, trial_id)
+            earlier = select(Trial.id).where(Trial.state.in_(["waiting", "running"]), Trial.id < trial_id)
+            if trial.stop:
+                return False
+            if session.scalar(earlier) is None:
+                trial.state, trial.detail = "running", ""
+                return True
+            trial.detail = "waiting for an earlier trial to end"
+        time.sleep(PROGRESS_S)
+
+
+def end(store: Store, trial_id: int, state: str, detail: str) -> None:
+    with store.write() as session:
+        trial = session.get_one(Trial, trial_id)
+        trial.state, trial.detail = state, detail
+        if state == "finished":
+            trial.done_share = 1.0
+
+
+def mark_interrupted(store: Store) -> int:
+    """Trials that were running when the application ended are found again as "interrupted"; returns how many."""
+    with store.write() as session:
+        left = session.scalars(select(Trial).where(Trial.state.in_(["waiting", "running"]))).all()
+        for trial in left:
+            trial.state, trial.detail = "interrupted", "the application ended while this trial ran; start it again"
+        return len(left)

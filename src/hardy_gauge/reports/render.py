@@ -1,0 +1,41 @@
+"""Documents from templates: one HTML file that needs nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
+
+from hardy_gauge.core.reference import words
+
+_environment = Environment(
+    loader=PackageLoader("hardy_gauge.reports"), autoescape=select_autoescape(default=True), undefined=StrictUndefined
+)
+
+
+def _figure(value: float | None, unit: str) -> str:
+    """A figure in the unit a person would say."""
+    if value is None:
+        return "none"
+    if unit == "s":
+        return words.duration(value)
+    if unit in ("B", "B/s"):
+        return words.size(value) + ("/s" if unit.endswith("/s") else "")
+    if unit == "share":
+        return words.share(value)
+    text = f"{value:,.0f}" if abs(value) >= 100 else f"{value:.3g}"
+    return f"{text} {unit}".strip()
+
+
+def _time(at_us: int) -> str:
+    return datetime.fromtimestamp(at_us / 1e6, UTC).strftime("%Y-%m-%d %H:%M UTC")
+
+
+_environment.filters |= {"figure": _figure, "time": _time, "share": words.share, "duration": words.duration}
+
+
+def render(template: str, content: Mapping[str, Any]) -> str:
+    """The document; undefined names in a template are errors."""
+    return _environment.get_template(template).render(**content)
