@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import AsyncIterator
+from importlib import resources
 from typing import Any
 
+import yaml
 from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
@@ -30,7 +32,11 @@ class RunOut(BaseModel):
     number: int
     block: int
     arm: str
-    figures: dict[str, Any]
+    warm_s: float
+    goal: dict[str, float]
+    all: dict[str, float]
+    families: dict[str, float]
+    failed: int
 
 
 class TrialOut(BaseModel):
@@ -79,7 +85,7 @@ def _out(trial: Trial) -> TrialOut:
     return TrialOut(
         id=trial.id, title=trial.title, created_us=trial.created_us, state=trial.state, detail=trial.detail,
         done_share=trial.done_share, design=trial.design, result=trial.result,
-        runs=[RunOut(number=r.number, block=r.block, arm=r.arm, figures=r.figures) for r in trial.runs],
+        runs=[RunOut(number=r.number, block=r.block, arm=r.arm, **r.figures) for r in trial.runs],
     )  # fmt: skip
 
 
@@ -159,6 +165,16 @@ def draft(request: DraftRequest, data: CurrentData, window: CurrentWindow) -> di
         "arms": [{"name": "control"}, {"name": "with index", "add_indexes": [index.model_dump()]}],
         "run": {"seconds": "12 s", "blocks": 5, "seed": 1},
     }
+
+
+@router.get("/trials/samples/{sample}")
+def sample_design(sample: str) -> dict[str, Any]:
+    """The design that ships with a sample file, to start from."""
+    source = resources.files("hardy_gauge.load") / "samples" / "library.yaml"
+    if sample != "library":
+        raise Problem(404, "Unknown sample", "the sample that ships is 'library'", "sample")
+    found: dict[str, Any] = yaml.safe_load(source.read_text(encoding="utf-8"))
+    return found
 
 
 @router.post("/trials", status_code=201)

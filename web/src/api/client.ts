@@ -1,0 +1,43 @@
+import type { components } from './schema'
+
+export type Schemas = components['schemas']
+
+/** A problem detail (RFC 9457) as the application answers it. */
+export class Problem extends Error {
+  constructor(
+    readonly title: string,
+    readonly detail: string,
+    readonly field: string,
+    readonly status: number,
+  ) {
+    super(detail)
+  }
+}
+
+async function request<T>(method: string, path: string, body?: unknown, type = 'application/json'): Promise<T> {
+  let response: Response
+  try {
+    const content = body === undefined ? undefined : type === 'application/json' ? JSON.stringify(body) : String(body)
+    response = await fetch(`/api/${path}`, { method, body: content, headers: content ? { 'content-type': type } : {} })
+  } catch {
+    throw new Problem('No answer', 'The application does not answer. Is it still running?', '', 0)
+  }
+  if (!response.ok) {
+    const problem = await response.json().catch(() => ({}))
+    throw new Problem(problem.title ?? 'Error', problem.detail ?? response.statusText, problem.field ?? '', response.status)
+  }
+  return (await response.json()) as T
+}
+
+export const get = <T>(path: string) => request<T>('GET', path)
+export const post = <T>(path: string, body?: unknown, type?: string) => request<T>('POST', path, body ?? {}, type)
+
+/** A query string from what is set; lists become repeated keys. */
+export function query(parts: Record<string, string | number | string[] | undefined>): string {
+  const search = new URLSearchParams()
+  for (const [key, value] of Object.entries(parts)) {
+    if (Array.isArray(value)) value.forEach((one) => search.append(key, one))
+    else if (value !== undefined && value !== '') search.set(key, String(value))
+  }
+  return search.toString()
+}

@@ -1,0 +1,39 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRoute } from 'vue-router'
+import FindDialog from './FindDialog.vue'
+import HeadLine from './HeadLine.vue'
+import KeyHelp from './KeyHelp.vue'
+import RailBar from './RailBar.vue'
+import { useKeyboard } from './keyboard'
+import TapeStrip from '@/parts/TapeStrip.vue'
+
+const route = useRoute()
+const finding = ref(false)
+const helping = ref(false)
+useKeyboard({ find: () => (finding.value = true), help: () => (helping.value = true) })
+</script>
+
+<template>
+  <div class="frame">
+    <a class="skip" href="#sheet">To the sheet</a>
+    <RailBar class="rail" />
+    <HeadLine class="head" @find="finding = true" @help="helping = true" />
+    <main id="sheet" class="main" tabindex="-1">
+      <RouterView :key="String(route.name) + JSON.stringify(route.params)" />
+    </main>
+    <TapeStrip class="tape" />
+    <FindDialog v-model="finding" />
+    <KeyHelp v-model="helping" />
+  </div>
+</template>
+
+<style scoped>
+.frame { display: grid; height: 100vh; grid-template: 42px minmax(0, 1fr) 104px / 76px minmax(0, 1fr); grid-template-areas: 'rail head' 'rail main' 'rail tape'; }
+.rail { grid-area: rail; }
+.head { grid-area: head; }
+.main { grid-area: main; overflow: auto; padding: 10px 12px; outline: none; }
+.tape { grid-area: tape; }
+.skip { position: absolute; left: -999px; }
+.skip:focus { left: 4px; top: 4px; z-index: 10; background: var(--sheet); padding: 4px 8px; }
+</style>

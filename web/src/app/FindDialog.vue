@@ -1,0 +1,73 @@
+<script setup lang="ts">
+import { BModal } from 'bootstrap-vue-next'
+import { computed, nextTick, ref, watch } from 'vue'
+import { get, type Schemas } from '@/api/client'
+import { SCREENS } from './routes'
+import { useWindow } from '@/state/window'
+
+const open = defineModel<boolean>({ required: true })
+const { router, kept, scope } = useWindow()
+const words = ref('')
+const found = ref<Schemas['Hit'][]>([])
+const chosen = ref(0)
+const input = ref<HTMLInputElement>()
+
+const hits = computed(() => {
+  const typed = words.value.trim().toLowerCase()
+  const screens = SCREENS.filter((one) => typed && one.words.toLowerCase().includes(typed)).map((one) => ({ kind: 'screen', name: one.name as string, words: one.words as string }))
+  return [...screens, ...found.value]
+})
+
+watch(words, async (typed) => {
+  const answer = await get<Schemas['Hit'][]>(`find?q=${encodeURIComponent(typed)}`).catch(() => [])
+  if (typed === words.value) found.value = answer
+  chosen.value = 0
+})
+
+async function shown() {
+  words.value = ''
+  found.value = await get<Schemas['Hit'][]>('find?q=').catch(() => [])
+  await nextTick()
+  input.value?.focus()
+}
+
+function go(hit: { kind: string; name: string }) {
+  open.value = false
+  const query = { ...kept.value }
+  const scoped = scope.value === 'fleet' ? query : { ...query, scope: scope.value }
+  if (hit.kind === 'server') router.push({ name: 'server', params: { server: hit.name }, query })
+  else if (hit.kind === 'cluster') router.push({ name: 'ledger', query: { ...query, scope: hit.name } })
+  else if (hit.kind === 'trial') router.push({ name: 'trial', params: { id: hit.name } })
+  else if (hit.kind === 'statement') router.push({ name: 'statement', params: { fingerprint: hit.name }, query: scoped })
+  else router.push({ name: hit.name, query: scoped, params: hit.name === 'server' ? { server: 'first' } : {} })
+}
+
+function key(event: KeyboardEvent) {
+  if (event.key === 'ArrowDown') chosen.value = Math.min(chosen.value + 1, hits.value.length - 1)
+  else if (event.key === 'ArrowUp') chosen.value = Math.max(chosen.value - 1, 0)
+  else if (event.key === 'Enter' && hits.value[chosen.value]) go(hits.value[chosen.value])
+  else return
+  event.preventDefault()
+}
+</script>
+
+<template>
+  <BModal v-model="open" title="Find" no-footer @shown="shown">
+    <input ref="input" v-model="words" class="form-control mb-2" placeholder="server, statement, trial, screen" aria-label="Find" @keydown="key" />
+    <ul class="hits">
+      <li v-for="(hit, i) in hits" :key="hit.kind + hit.name">
+        <button type="button" :class="{ on: i === chosen }" @click="go(hit)" @mousemove="chosen = i">
+          <span class="faded">{{ hit.kind }}</span> <span :class="{ sql: hit.kind === 'statement' }">{{ hit.words }}</span>
+        </button>
+      </li>
+      <li v-if="!hits.length" class="faded">Nothing has these words.</li>
+    </ul>
+  </BModal>
+</template>
+
+<style scoped>
+.hits { list-style: none; padding: 0; margin: 0; max-height: 360px; overflow: auto; }
+button { display: grid; grid-template-columns: 80px 1fr; width: 100%; text-align: left; border: 0; background: none; color: var(--ink); padding: 4px 6px; font-size: 13px; }
+button span:last-child { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+button.on { background: var(--usual); }
+</style>

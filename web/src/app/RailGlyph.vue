@@ -1,0 +1,18 @@
+<script setup lang="ts">
+const PATHS: Record<string, string> = {
+  fleet: 'M2 5h20M2 12h20M2 19h20M9 2.5v5M16 9.5v5M6 16.5v5',
+  server: 'M3 19a9 9 0 0 1 18 0M12 19l5-6M3 19h18M12 10V8M5.6 12.6l-1.2-1.2',
+  ledger: 'M4 3h16v18H4zM8 7h8M8 11h8M8 15h5M6 3v18',
+  statements: 'M3 5h11M3 10h18M3 15h8M3 20h14M18 3.5v3',
+  plan: 'M2 4h20v4H2zM2 10h13v4H2zM2 16h7v4H2z',
+  trials: 'M3 20h18M5 13h0M7 8h0M9 12h0M15 6h0M17 9h0M19 5h0M6 15v2M17 12v5M4 17h6M13 17h8',
+  reports: 'M6 2h9l4 4v16H6zM15 2v4h4M9 11h7M9 15h7',
+}
+defineProps<{ name: string }>()
+</script>
+
+<template>
+  <svg width="24" height="24" viewBox="0 0 24 24" fill="none" stroke="currentColor" stroke-width="1.6" stroke-linecap="round" aria-hidden="true">
+    <path :d="PATHS[name]" :stroke-width="name === 'trials' ? 2 : 1.6" />
+  </svg>
+</template>

@@ -1,0 +1,31 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+/** Screens in the order of the rail; `digit` opens one from the keyboard. */
+export const SCREENS = [
+  { name: 'fleet', words: 'Fleet', digit: '1', glyph: 'fleet' },
+  { name: 'server', words: 'Server', digit: '2', glyph: 'server' },
+  { name: 'ledger', words: 'Ledger', digit: '3', glyph: 'ledger' },
+  { name: 'statements', words: 'Statements', digit: '4', glyph: 'statements' },
+  { name: 'plan', words: 'Plan', digit: '5', glyph: 'plan' },
+  { name: 'trials', words: 'Trials', digit: '6', glyph: 'trials' },
+  { name: 'reports', words: 'Reports', digit: '7', glyph: 'reports' },
+] as const
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/fleet' },
+    { path: '/fleet', name: 'fleet', component: () => import('@/screens/fleet/FleetScreen.vue') },
+    { path: '/servers/:server', name: 'server', component: () => import('@/screens/server/ServerScreen.vue') },
+    { path: '/ledger', name: 'ledger', component: () => import('@/screens/ledger/LedgerScreen.vue') },
+    { path: '/statements', name: 'statements', component: () => import('@/screens/statements/StatementsScreen.vue') },
+    { path: '/statements/:fingerprint', name: 'statement', component: () => import('@/screens/statement/StatementScreen.vue') },
+    { path: '/plans', name: 'plan', component: () => import('@/screens/plan/PlanReaderScreen.vue') },
+    { path: '/servers/:server/plans/:plan', name: 'stored-plan', component: () => import('@/screens/plan/PlanScreen.vue') },
+    { path: '/trials', name: 'trials', component: () => import('@/screens/trials/TrialsScreen.vue') },
+    { path: '/trials/new', name: 'new-trial', component: () => import('@/screens/trials/NewTrialScreen.vue') },
+    { path: '/trials/:id(\\d+)', name: 'trial', component: () => import('@/screens/trials/TrialScreen.vue') },
+    { path: '/reports', name: 'reports', component: () => import('@/screens/reports/ReportsScreen.vue') },
+    { path: '/:rest(.*)', name: 'nowhere', component: () => import('@/app/NowhereScreen.vue') },
+  ],
+})

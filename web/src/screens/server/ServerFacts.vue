@@ -1,0 +1,60 @@
+<script setup lang="ts">
+import type { Schemas } from '@/api/client'
+import FigureText from '@/parts/FigureText.vue'
+import GaugeScale from '@/parts/GaugeScale.vue'
+import { clock, day, said, text } from '@/state/units'
+import { useWindow } from '@/state/window'
+
+defineProps<{ sheet: Schemas['ServerSheet'] }>()
+const w = useWindow()
+const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
+  const one = setting[which]
+  return typeof one === 'number' ? text(said(one, setting.unit ?? '')) : String(one)
+}
+</script>
+
+<template>
+  <div class="facts">
+    <h2 class="part"><span>Last changes</span></h2>
+    <p v-for="change in sheet.changes" :key="change.at_us + change.title" class="change"><span class="figure">{{ day(change.at_us) }} {{ clock(change.at_us) }}</span> {{ change.title }} <span class="faded">{{ change.kind }}</span></p>
+    <p v-if="!sheet.changes.length" class="faded">None recorded.</p>
+
+    <h2 class="part mt-2"><span>Settings that differ</span></h2>
+    <table class="ruled">
+      <tbody>
+        <tr v-for="setting in sheet.settings" :key="setting.name" :title="setting.description">
+          <td><code>{{ setting.name }}</code></td>
+          <td class="num">{{ value(setting, 'value') }}</td>
+          <td class="faded">{{ setting.differs_from.length ? `not as on ${setting.differs_from.join(', ')}` : `default ${value(setting, 'default')}` }}</td>
+        </tr>
+      </tbody>
+    </table>
+
+    <h2 class="part mt-2"><span>Volumes</span></h2>
+    <div v-for="volume in sheet.volumes" :key="volume.name" class="volume">
+      <span>{{ volume.purpose }}</span>
+      <GaugeScale :name="`${volume.purpose} volume used`" :value="volume.used_bytes" unit="B" :width="110" :max="volume.capacity_bytes" />
+      <FigureText :value="volume.used_bytes" unit="B" />
+      <span class="faded">of <FigureText :value="volume.capacity_bytes" unit="B" />{{ volume.days_left !== null ? `, full in ${Math.round(volume.days_left)} days` : '' }}</span>
+    </div>
+
+    <h2 class="part mt-2"><span>Members of {{ sheet.cluster }}</span></h2>
+    <p v-for="member in sheet.members" :key="member.server" class="member">
+      <RouterLink :to="{ name: 'server', params: { server: member.server }, query: w.kept.value }">{{ member.server }}</RouterLink>
+      <span class="faded">{{ member.role }}</span>
+      <FigureText :value="member.active_sessions" unit="active sessions" />
+    </p>
+
+    <h2 class="part mt-2"><span>Capture</span></h2>
+    <p class="mb-0">{{ sheet.capture_words }}; engine {{ sheet.engine }} {{ sheet.engine_version }}, {{ sheet.cores }} cores, <FigureText :value="sheet.memory_bytes" unit="B" /> of memory.</p>
+    <p v-for="gap in sheet.gaps" :key="gap.from_us" class="change act"><span class="figure">{{ clock(gap.from_us) }} to {{ gap.to_us ? clock(gap.to_us) : 'now' }}</span> {{ gap.kind }}: {{ gap.reason }}</p>
+  </div>
+</template>
+
+<style scoped>
+.facts { font-size: 13px; }
+.change, .member { margin: 0; padding: 2px 0; }
+.member { display: flex; gap: 10px; }
+.member .figure { margin-left: auto; }
+.volume { display: grid; grid-template-columns: 36px 112px auto 1fr; gap: 8px; align-items: center; }
+</style>

@@ -1,0 +1,25 @@
+import type { Schemas } from '@/api/client'
+
+type Row = Schemas['StatementRow']
+const family = (name: string) => ({ key: `f.${name}`, title: `${name} per call`, unit: 's', value: (r: Row) => (r.families[name] ?? 0) / r.calls })
+
+/** Every column of the statements table; one line adds one. */
+export const COLUMNS = [
+  { key: 'text', title: 'Statement', wide: true, value: (r: Row) => r.text },
+  { key: 'share', title: 'share of time', unit: 'share', bar: true, value: (r: Row) => r.share },
+  { key: 'time', title: 'time', unit: 's', value: (r: Row) => r.time_s },
+  { key: 'calls', title: 'calls', unit: '', value: (r: Row) => r.calls },
+  { key: 'rate', title: 'calls/s', unit: '', value: (r: Row) => r.calls_per_s, reference: (r: Row) => r.reference_calls_per_s },
+  { key: 'each', title: 'time per call', unit: 's', value: (r: Row) => r.time_per_call_s, reference: (r: Row) => r.reference_time_per_call_s },
+  { key: 'examined', title: 'examined per row', unit: '', value: (r: Row) => r.examined_per_row, reference: (r: Row) => r.reference_examined_per_row },
+  { key: 'returned', title: 'rows per call', unit: '', value: (r: Row) => r.rows_returned_per_call },
+  { key: 'examined_call', title: 'examined per call', unit: '', value: (r: Row) => r.rows_examined_per_call },
+  { key: 'pages', title: 'pages read per call', unit: '', value: (r: Row) => r.pages_read_per_call },
+  { key: 'log', title: 'log per call', unit: 'B', value: (r: Row) => r.log_bytes_per_call },
+  { key: 'family', title: 'mostly', value: (r: Row) => r.main_family },
+  { key: 'services', title: 'services', value: (r: Row) => r.services.join(', ') },
+  { key: 'users', title: 'users', value: (r: Row) => r.users.join(', ') },
+  { key: 'kind', title: 'kind', value: (r: Row) => r.kind },
+  ...['processor', 'data read', 'log write', 'row lock', 'temporary space', 'client'].map(family),
+]
+export const FIRST = ['share', 'rate', 'each', 'examined', 'family', 'services']

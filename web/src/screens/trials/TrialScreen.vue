@@ -1,0 +1,96 @@
+<script setup lang="ts">
+import { BButton, BProgress } from 'bootstrap-vue-next'
+import { computed, onUnmounted, ref } from 'vue'
+import { get, post, Problem, type Schemas } from '@/api/client'
+import { changesOf, type Design } from './design'
+import FamilyBars from './FamilyBars.vue'
+import RatioTable from './RatioTable.vue'
+import RunDots from './RunDots.vue'
+import RunTable from './RunTable.vue'
+import { useWindow } from '@/state/window'
+
+const w = useWindow()
+const id = Number(w.route.params.id)
+const trial = ref<Schemas['TrialOut'] | null>(null)
+const problem = ref<Problem | null>(null)
+let stream: EventSource | undefined
+
+async function load() {
+  try {
+    trial.value = await get<Schemas['TrialOut']>(`trials/${id}`)
+  } catch (error) {
+    problem.value = error as Problem
+    return
+  }
+  stream = new EventSource(`/api/trials/${id}/events`)
+  stream.onmessage = (event) => {
+    trial.value = JSON.parse(event.data)
+    if (!running.value) stream?.close()
+  }
+  stream.onerror = () => stream?.close()
+}
+const stop = () => post(`trials/${id}/stop`).catch((error) => (problem.value = error))
+onUnmounted(() => stream?.close())
+
+const running = computed(() => ['waiting', 'running'].includes(trial.value?.state ?? ''))
+const design = computed(() => trial.value?.design as unknown as Design)
+// eslint-disable-next-line @typescript-eslint/no-explicit-any
+const result = computed(() => trial.value?.result as any)
+const candidates = computed(() => result.value?.candidates ?? [])
+const arms = computed(() => design.value.arms.map((arm) => arm.name))
+const intervals = computed(() => Object.fromEntries((result.value?.arms ?? []).map((arm: { arm: string; goal: Record<string, unknown> }) => [arm.arm, arm.goal[design.value.goal.metric]])))
+const goalOf = computed(() => {
+  const goal = design.value.goal
+  const statement = goal.statement !== null && goal.statement !== undefined ? design.value.workload.statements[goal.statement]?.sql.replace(/\s+/g, ' ') : null
+  return { words: `${goal.metric} ${goal.at_most ? `at most ${goal.at_most}` : `at least ${goal.at_least}`}`, statement }
+})
+const UNITS: Record<string, number> = { us: 1e-6, µs: 1e-6, ms: 1e-3, s: 1, min: 60, h: 3600, '/s': 1 }
+const goal = computed(() => {
+  const match = /([\d.]+)\s*(\S+)/.exec(String(design.value.goal.at_most ?? design.value.goal.at_least))
+  return match ? Number(match[1]) * (UNITS[match[2]] ?? 1) : null
+})
+load()
+</script>
+
+<template>
+  <div class="sheet">
+    <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
+    <template v-if="trial">
+      <div class="question">
+        <p class="lead-sentence mb-1">{{ design.question || trial.title }}</p>
+        <p class="mb-2">Goal: <strong>{{ goalOf.words }}</strong><template v-if="goalOf.statement"> of <code :title="goalOf.statement">{{ goalOf.statement.slice(0, 84) }}…</code></template></p>
+      </div>
+      <div v-if="running" class="running">
+        <BProgress :value="trial.done_share * 100" :max="100" height="10px" class="flex-grow-1" :aria-label="`${Math.round(trial.done_share * 100)}% done`" />
+        <span class="figure">{{ Math.round(trial.done_share * 100) }}%</span>
+        <span class="faded">{{ trial.runs.length }} of {{ arms.length * design.run.blocks }} runs {{ trial.detail }}</span>
+        <BButton size="sm" variant="outline-secondary" data-test="stop" @click="stop">Stop</BButton>
+      </div>
+      <p v-else-if="trial.state !== 'finished'" class="act">{{ trial.state }}: {{ trial.detail }}</p>
+      <p v-for="candidate in candidates" :key="candidate.arm" class="verdict" data-test="verdict"><template v-if="running">So far: </template>{{ candidate.sentence }}</p>
+      <RunDots v-if="trial.runs.length" :arms="arms" :runs="trial.runs" of="goal" :metric="design.goal.metric" :intervals="intervals" :goal="goal" />
+      <p v-for="caution in result?.cautions ?? []" :key="caution" class="act">{{ caution }}.</p>
+      <div v-if="candidates.length" class="cols two">
+        <div>
+          <RatioTable v-for="candidate in candidates" :key="candidate.arm" :candidate="candidate" />
+          <RunTable :runs="trial.runs" />
+        </div>
+        <div class="held">
+          <FamilyBars :arms="result.arms" />
+          <h2 class="part mt-2"><span>What differed</span></h2>
+          <p v-for="arm in design.arms" :key="arm.name" class="mb-1"><strong>{{ arm.name }}</strong>: {{ changesOf(arm) }}</p>
+          <h2 class="part mt-2"><span>What was held equal</span></h2>
+          <p class="mb-1">{{ design.target.server ? `Lab server ${design.target.server}, playing by events` : 'A fresh copy of one SQLite file for each run, on the wall clock' }}; {{ design.workload.statements.length }} statements, {{ design.workload.arrival.kind === 'open' ? `open arrivals at ${design.workload.arrival.rate}` : `${design.workload.arrival.workers} workers` }}; runs of {{ design.run.seconds }}, one of each arm in each of {{ design.run.blocks }} blocks, in an order drawn anew with seed {{ design.run.seed ?? 1 }}.</p>
+        </div>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.running { display: flex; gap: 14px; align-items: center; margin-bottom: 8px; }
+.running .flex-grow-1 { background: var(--usual); }
+.verdict { font-size: 16px; font-weight: 600; margin-bottom: 6px; }
+.two { grid-template-columns: minmax(0, 1.6fr) minmax(0, 1fr); }
+.held { font-size: 13px; }
+</style>

@@ -1,0 +1,4 @@
+import { ref } from 'vue'
+
+/** A design on its way from an advice to the design screen. */
+export const draftKept = ref<Record<string, unknown> | null>(null)
