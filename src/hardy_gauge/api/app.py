@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
@@ -28,16 +29,26 @@ from hardy_gauge.api import (
     trials,
 )  # fmt: skip
 from hardy_gauge.api.data import Data
+from hardy_gauge.api.window import servers_in
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.load.worker import mark_interrupted
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
+RENEW_S = 600.0
 ROUTERS = (health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find)
 
 
 def clock_us() -> int:
     return time.time_ns() // 1000
+
+
+def _keep_warm(data: Data, stop: threading.Event) -> None:
+    """Have the usual ranges ready before they are asked for, and renew them before they are old."""
+    while not stop.is_set():
+        for server in servers_in(data, "fleet"):
+            data.learn_usual(server.id)
+        stop.wait(RENEW_S)
 
 
 def create_app(settings: AppSettings, store: Store, clock: Callable[[], int] = clock_us) -> FastAPI:
@@ -46,7 +57,10 @@ def create_app(settings: AppSettings, store: Store, clock: Callable[[], int] = c
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         mark_interrupted(store)
+        stop = threading.Event()
+        threading.Thread(target=_keep_warm, args=(app.state.data, stop), daemon=True).start()
         yield
+        stop.set()
         app.state.workers.stop()
 
     app = FastAPI(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Annotated
+from typing import Annotated, TypeVar, cast
 
 import numpy as np
 import polars as pl
@@ -17,6 +17,7 @@ from hardy_gauge.settings import AppSettings
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 
+T = TypeVar("T")
 MINUTE_US = 60_000_000
 HOUR_US = 60 * MINUTE_US
 DAY_US = 24 * HOUR_US
@@ -47,12 +48,15 @@ class Data:
     settings: AppSettings
     clock: Callable[[], int]
     _usual: dict[tuple[int, str], tuple[int, UsualRange]] = field(default_factory=dict)
+    _growth: dict[int, tuple[int, object]] = field(default_factory=dict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
-    def metrics(self, server_ids: Iterable[int], since_us: int, until_us: int) -> pl.DataFrame:
-        """Metric rows with every column, oldest first."""
+    def metrics(
+        self, server_ids: Iterable[int], since_us: int, until_us: int, columns: Iterable[str] | None = None
+    ) -> pl.DataFrame:
+        """Metric rows, oldest first, with every column or the ones asked for."""
         with self.store.read() as session:
-            frame = segments.read(session, list(server_ids), "metric", since_us, until_us)
+            frame = segments.read(session, list(server_ids), "metric", since_us, until_us, columns)
         return frame if frame.is_empty() else frame.sort("at_us")
 
     def figure(self, frame: pl.DataFrame, name: str) -> tuple[np.ndarray, np.ndarray]:
@@ -77,19 +81,35 @@ class Data:
             kept = self._usual.get(key)
         if kept is not None and now - kept[0] < KEPT_US:
             return kept[1]
+        self.learn_usual(server_id)
+        with self._lock:
+            return self._usual[key][1]
+
+    def learn_usual(self, server_id: int) -> None:
+        """Compute the usual ranges of every figure of one server and keep them for a quarter of an hour."""
+        now = self.clock()
         frame = self.metrics([server_id], now - USUAL_DAYS * DAY_US, now - RECENT_LEFT_OUT_US)
         for figure in FIGURES:
             times, values = self.figure(frame, figure)
             good = np.isfinite(values)
             with self._lock:
                 self._usual[(server_id, figure)] = (now, usual_range(times[good], values[good]))
+
+    def kept(self, server_id: int, make: Callable[[], T]) -> T:
+        """What ``make`` gives about a server's storage, made anew every quarter of an hour."""
+        now = self.clock()
         with self._lock:
-            return self._usual[key][1]
+            held = self._growth.get(server_id)
+        if held is None or now - held[0] > KEPT_US:
+            held = (now, make())
+            with self._lock:
+                self._growth[server_id] = held
+        return cast(T, held[1])
 
     def shift(self, server_id: int, name: str = "active_sessions") -> Shift | None:
         """The shift of a figure that is on now, if any."""
         now = self.clock()
-        frame = self.metrics([server_id], now - SHIFT_HOURS * HOUR_US, now)
+        frame = self.metrics([server_id], now - SHIFT_HOURS * HOUR_US, now, FIGURES[name])
         times, values = self.figure(frame, name)
         good = np.isfinite(values)
         return current_shift(times[good], values[good], self.usual(server_id, name))

@@ -8,7 +8,7 @@ import numpy as np
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from hardy_gauge.api.data import CurrentData, Data
+from hardy_gauge.api.data import FIGURES, CurrentData, Data
 from hardy_gauge.api.samples import read_samples
 from hardy_gauge.api.volumes import volumes_of
 from hardy_gauge.api.window import Span, servers_in
@@ -81,7 +81,7 @@ def gauge(data: Data, server_id: int, name: str, until_us: int) -> GaugeFigure:
 
 
 def gauge_over(data: Data, server_id: int, name: str, span: Span) -> GaugeFigure:
-    _, values = data.figure(data.metrics([server_id], span.since_us, span.until_us), name)
+    _, values = data.figure(data.metrics([server_id], span.since_us, span.until_us, FIGURES[name]), name)
     values = values[np.isfinite(values)]
     middle = np.array([(span.since_us + span.until_us) // 2])
     low, centre, high = (float(a[0]) for a in data.usual(server_id, name).at(middle))
@@ -108,7 +108,9 @@ def words_of(data: Data, server: Server, shift: Shift | None, now: int) -> str:
 
 def trace(data: Data, server_id: int, now: int) -> list[float | None]:
     """The last day's active sessions in 96 quarters of an hour."""
-    times, values = data.figure(data.metrics([server_id], now - DAY_US, now), "active_sessions")
+    times, values = data.figure(
+        data.metrics([server_id], now - DAY_US, now, FIGURES["active_sessions"]), "active_sessions"
+    )
     slots: list[list[float]] = [[] for _ in range(TRACE_POINTS)]
     for at, value in zip(times, values, strict=True):
         slots[min(TRACE_POINTS - 1, int((at - (now - DAY_US)) * TRACE_POINTS // DAY_US))].append(float(value))

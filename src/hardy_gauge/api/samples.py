@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import polars as pl
+from sqlalchemy import select
 
 from hardy_gauge.api.data import Data
 from hardy_gauge.api.window import Span
 from hardy_gauge.store import segments
-from hardy_gauge.store.models import Server
+from hardy_gauge.store.models import Gap, Server
 
 SECOND_US = 1_000_000
 
@@ -39,4 +40,17 @@ def moments(data: Data, servers: Sequence[Server], span: Span) -> int:
     if known is None:
         return 0
     since, until = max(span.since_us, known[0]), min(span.until_us, known[1])
-    return max(0, (until - since) // SECOND_US)
+    return max(0, (until - since - _missed(data, servers, since, until)) // SECOND_US)
+
+
+def _missed(data: Data, servers: Sequence[Server], since: int, until: int) -> int:
+    """Microseconds of the span that lie in gaps, on average over the servers."""
+    with data.store.read() as session:
+        gaps = session.scalars(
+            select(Gap).where(
+                Gap.server_id.in_([s.id for s in servers]), Gap.kind == "gap", Gap.from_us < until,
+                (Gap.to_us.is_(None)) | (Gap.to_us > since),
+            )
+        )  # fmt: skip
+        missed = sum(min(gap.to_us or until, until) - max(gap.from_us, since) for gap in gaps)
+    return missed // max(len(servers), 1)

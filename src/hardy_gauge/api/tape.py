@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel
 from sqlalchemy import select
 
-from hardy_gauge.api.data import CurrentData, Data
+from hardy_gauge.api.data import FIGURES, CurrentData, Data
 from hardy_gauge.api.window import parse_focus, servers_in
 from hardy_gauge.core.activity.wait_families import FAMILIES
 from hardy_gauge.store.models import Change, Gap
@@ -115,7 +115,9 @@ def _means(data: Data, server_id: int, grid: np.ndarray, step: int) -> np.ndarra
     values = np.full(len(grid), np.nan)
     if not len(grid):
         return values
-    times, minutes = data.figure(data.metrics([server_id], int(grid[0]), int(grid[-1]) + step), "active_sessions")
+    times, minutes = data.figure(
+        data.metrics([server_id], int(grid[0]), int(grid[-1]) + step, FIGURES["active_sessions"]), "active_sessions"
+    )
     if len(times):
         frame = pl.DataFrame({"slot": (times - grid[0]) // step, "value": minutes}).group_by("slot").mean()
         values[frame["slot"].to_numpy()] = frame["value"].to_numpy()

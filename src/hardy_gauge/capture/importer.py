@@ -13,9 +13,10 @@ from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import Identity, LogMessages
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CaptureState, Change, Plan
+from hardy_gauge.store.models import CaptureState, Change, Gap, Plan
 
 MINUTE_US = 60_000_000
+SHORTEST_GAP_US = 5_000_000
 
 
 def import_history(
@@ -35,7 +36,14 @@ def import_history(
     with store.write() as session:
         directory.learn(session, counters.statements, identity.clock_us)
         state = session.get_one(CaptureState, server_id)
-        since = max(state.recorded_until_us, identity.history_since_us)
+        since = -(-max(state.recorded_until_us, identity.history_since_us) // MINUTE_US) * MINUTE_US
+        if state.recorded_until_us and since - state.recorded_until_us > SHORTEST_GAP_US and since < until_us:
+            session.add(
+                Gap(
+                    server_id=server_id, kind="gap", from_us=state.recorded_until_us, to_us=since,
+                    reason="capture was not running; the rest was brought in by whole minutes",
+                )
+            )  # fmt: skip
         if messages is not None:
             record_messages_in(session, server_id, messages)
             state.messages_until_us = messages.until_us

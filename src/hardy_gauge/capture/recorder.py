@@ -15,6 +15,7 @@ from hardy_gauge.probes import protocol as p
 
 MINUTE_US = 60_000_000
 SKEW_LIMIT_S = 30.0
+SHORTEST_GAP_US = 5_000_000
 
 
 @dataclass(frozen=True)
@@ -141,6 +142,8 @@ class Recorder:
     def _interval(self, reading: Reading, levels: dict[str, float], now_us: int) -> None:
         before, self._counters = self._counters, reading
         if before is None:
+            if self.until_us and self._gap is None and now_us - self.until_us > SHORTEST_GAP_US:
+                self.troubles.append(Trouble("gap", self.until_us, now_us, "capture was not running"))
             self.until_us = now_us
             return
         done = difference(before, reading)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import threading
+from collections import OrderedDict
 from collections.abc import Iterable, Sequence
 from typing import Literal, cast
 
@@ -22,6 +24,37 @@ TIME: dict[Kind, str] = {
 }
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US
+KEPT_BYTES = 256 * 2**20
+
+
+class _Decoded:
+    """Decoded segments, the last used kept: a segment never changes once it is stored."""
+
+    def __init__(self, most_bytes: int) -> None:
+        self._frames: OrderedDict[object, tuple[pl.DataFrame, int]] = OrderedDict()
+        self._bytes, self._most = 0, most_bytes
+        self._lock = threading.Lock()
+
+    def get(self, key: object) -> pl.DataFrame | None:
+        with self._lock:
+            found = self._frames.get(key)
+            if found is None:
+                return None
+            self._frames.move_to_end(key)
+            return found[0]
+
+    def put(self, key: object, frame: pl.DataFrame) -> None:
+        size = int(frame.estimated_size())
+        with self._lock:
+            if key not in self._frames and size < self._most // 4:
+                self._frames[key] = (frame, size)
+                self._bytes += size
+            while self._bytes > self._most:
+                _, (_, dropped) = self._frames.popitem(last=False)
+                self._bytes -= dropped
+
+
+_decoded = _Decoded(KEPT_BYTES)
 
 
 def append(session: Session, server_id: int, kind: Kind, frame: pl.DataFrame) -> None:
@@ -55,7 +88,7 @@ def read(
     A column that a segment lacks is null there. Without any row an empty frame comes back.
     """
     found = session.execute(
-        select(Segment.id, Segment.server_id, Segment.start_us, Segment.end_us)
+        select(Segment.id, Segment.server_id, Segment.start_us, Segment.end_us, Segment.rows)
         .where(
             Segment.server_id.in_(server_ids),
             Segment.kind == kind,
@@ -66,12 +99,17 @@ def read(
     ).all()
     time = TIME[kind]
     wanted = None if columns is None else tuple(dict.fromkeys([time, *columns]))
+    store = str(session.get_bind().engine.url)
     frames = []
-    for segment_id, server_id, start, end in found:
-        body = session.execute(select(Segment.body).where(Segment.id == segment_id)).scalar_one_or_none()
-        if body is None:
-            continue
-        frame = _decode(body, wanted)
+    for segment_id, server_id, start, end, rows in found:
+        key = (store, segment_id, start, end, rows, wanted)
+        frame = _decoded.get(key)
+        if frame is None:
+            body = session.execute(select(Segment.body).where(Segment.id == segment_id)).scalar_one_or_none()
+            if body is None:
+                continue
+            frame = _decode(body, wanted)
+            _decoded.put(key, frame)
         if start < since_us or end > until_us:
             frame = frame.filter(pl.col(time).is_between(since_us, until_us - 1))
         frames.append(frame.with_columns(pl.lit(server_id, dtype=pl.Int32).alias("server_id")))

@@ -35,7 +35,7 @@ const reference = computed(() => (w.reference.value ? span(w.reference.value.fro
       </template>
     </nav>
     <span class="window">
-      <span class="mark focus" aria-hidden="true"></span><span>focus {{ focus }}</span>
+      <span class="focus-frame" aria-hidden="true"></span><span>focus {{ focus }}</span>
       <BDropdown size="sm" variant="link" toggle-class="reference" :text="`compared with ${reference}`">
         <BDropdownItemButton @click="w.setReference(null)">Usual range <kbd>u</kbd></BDropdownItemButton>
         <BDropdownItemButton @click="w.referenceDaysAgo(1)">Same time yesterday</BDropdownItemButton>
@@ -57,7 +57,7 @@ const reference = computed(() => (w.reference.value ? span(w.reference.value.fro
 header { display: flex; align-items: center; gap: 18px; padding: 0 14px; border-bottom: 1px solid var(--rule); font-size: 13px; white-space: nowrap; }
 .path { display: flex; gap: 6px; font-weight: 600; }
 .window { display: flex; align-items: center; gap: 6px; min-width: 0; }
-.mark { width: 14px; height: 12px; border: 2px solid var(--brass); }
+.focus-frame { width: 14px; height: 12px; border: 2px solid var(--brass); }
 .right { margin-left: auto; display: flex; align-items: center; gap: 10px; }
 kbd { background: var(--usual); color: var(--ink); font-size: 11px; }
 header :deep(.btn-link) { color: var(--petrol); padding: 2px 4px; }

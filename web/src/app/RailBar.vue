@@ -21,7 +21,7 @@ function to(name: string) {
 
 <template>
   <nav aria-label="Screens">
-    <RouterLink to="/fleet" class="mark" aria-label="Hardy Gauge, fleet"><img src="/mark.svg" alt="" width="30" height="30" /></RouterLink>
+    <RouterLink to="/fleet" class="home" aria-label="Hardy Gauge, fleet"><img src="/mark.svg" alt="" width="30" height="30" /></RouterLink>
     <RouterLink v-for="screen in SCREENS" :key="screen.name" :to="to(screen.name)" :class="{ on: current === screen.name }" :aria-current="current === screen.name ? 'page' : undefined">
       <RailGlyph :name="screen.glyph" />
       <span>{{ screen.words }}</span>
@@ -34,5 +34,5 @@ nav { display: flex; flex-direction: column; border-right: 1px solid var(--rule)
 a { display: flex; flex-direction: column; align-items: center; gap: 1px; padding: 7px 0 5px; color: var(--faded); text-decoration: none; font-size: 11.5px; border-left: 3px solid transparent; }
 a:hover { color: var(--ink); }
 a.on { color: var(--ink); border-left-color: var(--brass); background: var(--sheet); font-weight: 600; }
-.mark { padding: 6px 0; }
+.home { padding: 6px 0; }
 </style>

@@ -15,7 +15,7 @@ export const HATCH = { symbol: 'rect', dashArrayX: [1, 0], dashArrayY: [2, 4], r
 /** Options that every chart shares; recomputed when the theme changes. */
 export const paper = computed(() => {
   void theme.value
-  const text = { color: token('--faded'), fontFamily: 'B612 Mono', fontSize: 10.5 }
+  const text = { color: token('--faded'), fontFamily: 'Figure Points, B612 Mono', fontSize: 10.5 }
   const line = { lineStyle: { color: token('--rule') } }
   return {
     animation: false,

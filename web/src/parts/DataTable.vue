@@ -92,5 +92,5 @@ const turn = (column: Column<Row>) => emit('sort', key.value === column.key && d
 th button { border: 0; background: none; padding: 0; font: inherit; color: inherit; }
 .wide { min-width: 300px; width: 100%; }
 td { white-space: nowrap; }
-.times { display: inline-block; min-width: 44px; text-align: right; }
+.times { display: inline-block; min-width: 56px; padding-left: 8px; text-align: right; }
 </style>

@@ -52,6 +52,7 @@ export function times(value: number, reference: number | null | undefined): stri
   if (reference === 0) return value > 0 ? 'new' : 'same'
   const ratio = value / reference
   if (ratio >= 0.9 && ratio <= 1.1) return 'same'
+  if (ratio > 9999) return '> 9,999×'
   return `${ratio >= 10 ? Math.round(ratio).toLocaleString('en-GB') : Number(ratio.toPrecision(2))}×`
 }
 

@@ -62,7 +62,7 @@ def read_uses(sql: str, schema: Mapping[str, list[str]], dialect: str = "postgre
         body = holder.this if isinstance(holder, exp.Where) else holder
         conditions += list(body.flatten()) if isinstance(body, exp.And) else [body]
     for condition in conditions:
-        _add(condition.unnest(), names, schema, uses)
+        _add(condition.unnest(), names, schema, uses, dialect)
     order = tree.args.get("order")
     for item in order.expressions if order else []:
         if isinstance(item.this, exp.Column) and (owner := _owner(item.this, names, schema)):
@@ -78,10 +78,10 @@ def _owner(column: exp.Column, names: Mapping[str, str], schema: Mapping[str, li
     return owners[0] if len(owners) == 1 else None
 
 
-def _add(condition: Expr, names: Mapping[str, str], schema: Mapping[str, list[str]], uses: Uses) -> None:
+def _add(condition: Expr, names: Mapping[str, str], schema: Mapping[str, list[str]], uses: Uses, dialect: str) -> None:
     columns = list(condition.find_all(exp.Column))
     owners = [(c, _owner(c, names, schema)) for c in columns]
-    text = condition.sql()
+    text = condition.sql(dialect=dialect)
     if isinstance(condition, exp.EQ) and len(columns) == 2:
         for column, owner in owners:
             if owner:

@@ -35,5 +35,4 @@ td { padding-top: 6px !important; padding-bottom: 6px !important; vertical-align
 .who { white-space: nowrap; }
 .who a { font-weight: 600; }
 .unusual .words { font-weight: 600; }
-.words { min-width: 170px; }
 </style>

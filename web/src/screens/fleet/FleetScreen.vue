@@ -7,6 +7,7 @@ import StateNote from '@/parts/StateNote.vue'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
 
+const WIDTHS = ['13%', '20%', '5%', '11%', '7%', '9%', '9%', '10%', '10%', '6%']
 const w = useWindow()
 const fleet = useAnswer<Schemas['Fleet']>(() => 'fleet', () => true)
 const search = computed({ get: () => String(w.route.query.search ?? ''), set: (value) => w.change({ search: value || undefined }) })
@@ -32,6 +33,7 @@ const peak = computed(() => Math.max(0.1, ...blocks.value.flatMap((block) => blo
       </div>
       <section v-for="block in blocks" :key="block.cluster" class="cluster">
         <table class="ruled">
+          <colgroup><col v-for="(width, i) in WIDTHS" :key="i" :style="{ width }" /></colgroup>
           <thead>
             <tr>
               <th class="name">{{ block.cluster }}</th>
@@ -58,5 +60,6 @@ const peak = computed(() => Math.max(0.1, ...blocks.value.flatMap((block) => blo
 .tools { display: flex; gap: 16px; align-items: center; margin-bottom: 10px; font-size: 13px; }
 .search { width: 220px; }
 .cluster { margin-bottom: 22px; border-top: 2px solid var(--ink); }
+table { table-layout: fixed; }
 .name { font-size: 14px; color: var(--ink); }
 </style>

@@ -47,7 +47,7 @@ const rowsOf = (step: Step) => (step.rows_seen === null ? '' : `${text(count(ste
 
 <style scoped>
 .ribbons { position: relative; border-left: 1px solid var(--rule-strong); }
-.ribbon { position: absolute; height: 43px; border: 1px solid var(--rule-strong); padding: 3px 7px; text-align: left; overflow: hidden; white-space: nowrap; color: var(--ink); background: repeating-linear-gradient(45deg, var(--sheet) 0 5px, var(--usual) 5px 7px); }
+.ribbon { position: absolute; height: 43px; border: 1px solid var(--rule-strong); padding: 3px 0; text-indent: 7px; text-align: left; overflow: hidden; white-space: nowrap; color: var(--ink); background: repeating-linear-gradient(45deg, var(--sheet) 0 5px, var(--usual) 5px 7px); }
 .ribbon.chosen { outline: 2px solid var(--brass); outline-offset: -1px; z-index: 1; }
 .own { position: absolute; right: 0; top: 0; bottom: 0; background: var(--f-data-read); opacity: 0.38; }
 .words, .detail { position: relative; display: block; overflow: hidden; text-overflow: ellipsis; }
