@@ -66,7 +66,9 @@ class SqliteTarget:
                 connection.execute(f'DROP INDEX "{name}"')
             for spec in arm.add_indexes:
                 name = spec.name or f"{spec.table}_{'_'.join(spec.columns)}"
-                columns = ", ".join(f'"{column}"' for column in spec.columns)
+                columns = ", ".join(
+                    f"`{c}`" for c in spec.columns
+                )  # in double quotes an unknown name would be a string
                 connection.execute(f'CREATE INDEX "{name}" ON "{spec.table}" ({columns})')
             if "page_size" in settings:
                 connection.execute("PRAGMA journal_mode=delete")

@@ -78,7 +78,9 @@ class SqliteProbe:
             for name in request.drop_indexes:
                 target.execute(f'DROP INDEX "{name}"')
             for spec in request.add_indexes:
-                columns = ", ".join(f'"{c}"' for c in spec.columns)
+                columns = ", ".join(
+                    f"`{c}`" for c in spec.columns
+                )  # in double quotes an unknown name would be a string
                 name = spec.name or f"{spec.table}_{'_'.join(spec.columns)}"
                 target.execute(f'CREATE INDEX "{name}" ON "{spec.table}" ({columns})')
             rows = target.execute(f"EXPLAIN QUERY PLAN {request.text}", _blanks(request.text)).fetchall()

@@ -35,7 +35,7 @@ const name = (key: string) => props.labels[key] ?? key
           :key="cell.row"
           type="button"
           :class="{ hatched: isHatched(cell.row, order.indexOf(cell.row)) }"
-          :style="{ flexGrow: cell.active_sessions, backgroundColor: colourOf(cell.row, order.indexOf(cell.row)) }"
+          :style="{ flexGrow: (cell.active_sessions / column.sum) * 1000, backgroundColor: colourOf(cell.row, order.indexOf(cell.row)) }"
           :title="`${name(cell.row)}, ${name(column.key)}: ${cell.active_sessions.toFixed(3)} active sessions, ${share(cell.active_sessions / total)}`"
           :aria-label="`${name(cell.row)}, ${name(column.key)}: ${cell.active_sessions.toFixed(3)} active sessions`"
           @click="$emit('pick', cell.row, column.key)"

@@ -7,7 +7,7 @@ import StateNote from '@/parts/StateNote.vue'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
 
-const WIDTHS = ['13%', '20%', '5%', '11%', '7%', '9%', '9%', '10%', '10%', '6%']
+const WIDTHS = ['11%', '19.5%', '5%', '11%', '6.5%', '8.5%', '9%', '10%', '12.5%', '7%']
 const w = useWindow()
 const fleet = useAnswer<Schemas['Fleet']>(() => 'fleet', () => true)
 const search = computed({ get: () => String(w.route.query.search ?? ''), set: (value) => w.change({ search: value || undefined }) })

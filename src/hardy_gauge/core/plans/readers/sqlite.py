@@ -37,9 +37,10 @@ def step_of(detail: str) -> Step:
     if match is None:
         return Step("sort" if "ORDER BY" in detail or "GROUP BY" in detail else "step", detail.lower())
     verb, table, automatic, covering, index, condition = match.groups()
-    if verb == "SCAN" and index is None:
-        return Step("scan", f"read all of {table}", object=table)
+    if verb == "SCAN":
+        order = f" in the order of {index}" if index else ""
+        return Step("scan", f"read all of {table}{order}", object=table, index=index)
     operation = "index only" if covering else "index lookup"
-    name = "built for this run" if automatic else index or "its key"
-    words = f"find rows of {table} through {name}" if verb == "SEARCH" else f"read {table} in the order of {name}"
+    name = "an index built for this run" if automatic else index or "its key"
+    words = f"find rows of {table} through {name}"
     return Step(operation, words, object=table, index=index, predicate=condition)

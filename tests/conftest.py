@@ -1,0 +1,105 @@
+"""What tests share: a store, a practice fleet in this process, and the real demo as a process."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+import uvicorn
+from hardy_gauge.store.database import Store
+from practice_fleet.face import build, clock_us
+from practice_fleet.scenario import Scenario, load_scenario, shipped
+
+ROOT = Path(__file__).parents[1]
+BIN = Path(sys.executable).parent
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def wait_for(address: str, seconds: float = 30) -> None:
+    began = time.monotonic()
+    while time.monotonic() - began < seconds:
+        try:
+            httpx.get(address, trust_env=False, timeout=2)
+            return
+        except httpx.HTTPError:
+            time.sleep(0.05)
+    raise AssertionError(f"{address} did not answer within {seconds} s")
+
+
+class Serving:
+    """An ASGI application served on the loopback address from a thread."""
+
+    def __init__(self, app: object) -> None:
+        self.port = free_port()
+        config = uvicorn.Config(app, host="127.0.0.1", port=self.port, log_level="error")  # type: ignore[arg-type]
+        self.server = uvicorn.Server(config)
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+        self.address = f"http://127.0.0.1:{self.port}"
+
+    def __enter__(self) -> Serving:
+        self.thread.start()
+        wait_for(f"{self.address}/nothing")
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.server.should_exit = True
+        self.thread.join(timeout=5)
+
+
+@pytest.fixture
+def store(tmp_path: Path) -> Iterator[Store]:
+    opened = Store(tmp_path / "store.db")
+    yield opened
+    opened.close()
+
+
+@pytest.fixture(scope="session")
+def scenario() -> Scenario:
+    return load_scenario(shipped())
+
+
+@pytest.fixture(scope="session")
+def short_scenario(scenario: Scenario) -> Scenario:
+    """The demo scenario with two days of history, so that importing it takes seconds."""
+    return scenario.model_copy(update={"history_days": 2.0, "sample_history_days": 2.0})
+
+
+@pytest.fixture(scope="session")
+def practice(short_scenario: Scenario) -> Iterator[str]:
+    """Address of a practice fleet that first started now."""
+    with Serving(build(short_scenario, clock_us())) as serving:
+        yield serving.address
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """Address of the real demo, with its whole history. HARDY_GAUGE_DEMO names one that already runs."""
+    if running := os.environ.get("HARDY_GAUGE_DEMO"):
+        yield running
+        return
+    port = free_port()
+    data = tmp_path_factory.mktemp("demo")
+    with (data / "log").open("w") as log:
+        process = subprocess.Popen(
+            [str(BIN / "hardy-gauge"), "demo", "--port", str(port), "--data", str(data)], stdout=log, stderr=log
+        )
+        address = f"http://127.0.0.1:{port}"
+        try:
+            wait_for(f"{address}/api/health", 230)
+            yield address
+        finally:
+            process.terminate()
+            process.wait(timeout=30)

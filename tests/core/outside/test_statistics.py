@@ -1,0 +1,98 @@
+"""Trial statistics and margins against scipy, statsmodels, and their own promises.
+
+Sources: scipy.stats (paired t-test and interval), statsmodels (Nile flow data), White's MSER-5 (1997)
+on an autoregressive series with a known start.
+"""
+
+import numpy as np
+import polars as pl
+import pytest
+import statsmodels.api as sm
+from hardy_gauge.core.activity.ledger import accounts
+from hardy_gauge.core.activity.margins import poisson_interval
+from hardy_gauge.core.reference.shift import change_point
+from hardy_gauge.core.trials.compare import mean_interval, paired_ratio
+from hardy_gauge.core.trials.warmup import mser5
+from scipy import stats
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_ratio_interval_and_p_value_are_scipys(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(2, 15))
+    control, candidate = rng.lognormal(0, 0.3, n), rng.lognormal(0.2, 0.3, n)
+    ours = paired_ratio(control.tolist(), candidate.tolist())
+    theirs = stats.ttest_rel(np.log(candidate), np.log(control))
+    interval = theirs.confidence_interval(0.95)
+    assert ours.p_value == pytest.approx(theirs.pvalue, rel=1e-9)
+    assert (ours.low, ours.high) == pytest.approx((np.exp(interval.low), np.exp(interval.high)), rel=1e-9)
+    assert ours.ratio == pytest.approx(stats.gmean(candidate) / stats.gmean(control), rel=1e-12)
+
+
+def test_mean_interval_is_scipys() -> None:
+    values = [3.1, 2.9, 3.6, 3.0, 3.3]
+    ours = mean_interval(values)
+    low, high = stats.t.interval(0.95, 4, loc=np.mean(values), scale=stats.sem(values))
+    assert (ours.low, ours.high) == pytest.approx((low, high), rel=1e-12)
+
+
+def test_ratio_interval_covers_the_truth_as_often_as_it_says() -> None:
+    rng = np.random.default_rng(11)
+    hits = 0
+    for _ in range(1000):
+        block = rng.normal(0, 0.5, 6)  # what drifts is shared by both runs of a block
+        control = np.exp(block + rng.normal(0, 0.1, 6))
+        candidate = np.exp(block + np.log(0.8) + rng.normal(0, 0.1, 6))
+        ratio = paired_ratio(control.tolist(), candidate.tolist())
+        hits += ratio.low <= 0.8 <= ratio.high
+    assert 930 <= hits <= 970
+
+
+def test_poisson_interval_is_the_exact_one_for_plain_counts() -> None:
+    counts = np.array([0.0, 1.0, 4.0, 25.0, 400.0])
+    low, high = poisson_interval(counts, counts)
+    for k, lower, upper in zip(counts, low, high, strict=True):
+        assert lower == pytest.approx(stats.chi2.ppf(0.025, 2 * k) / 2 if k else 0.0, rel=1e-9)
+        assert upper == pytest.approx(stats.chi2.ppf(0.975, 2 * (k + 1)) / 2, rel=1e-9)
+
+
+@pytest.mark.parametrize(("rate", "mean_s"), [(20.0, 0.01), (1.5, 2.0), (0.02, 30.0), (0.05, 0.2)])
+def test_margins_cover_the_true_time(rate: float, mean_s: float) -> None:
+    """Sessions of random arrival and length, sampled each second: the interval holds the true time spent."""
+    rng = np.random.default_rng(5)
+    seconds, hits, trials = 600, 0, 200
+    for _ in range(trials):
+        count = rng.poisson(rate * (seconds + 200))
+        start = rng.uniform(-200, seconds, count)
+        end = start + rng.exponential(mean_s, count)
+        truth = np.clip(np.minimum(end, seconds) - np.maximum(start, 0), 0, None).sum() / seconds
+        first, last = np.ceil(np.maximum(start, 0)), np.floor(np.minimum(end, seconds - 1e-9))
+        ticks = np.concatenate([np.arange(a, b + 1) for a, b in zip(first, last, strict=True)] or [np.array([])])
+        if not len(ticks):
+            hits += truth * seconds <= 3.7  # with nothing seen, the upper bound of a Poisson count is 3.7
+            continue
+        frame = pl.DataFrame({"at_us": (ticks * 1e6).astype(np.int64), "k": ["x"] * len(ticks)})
+        row = accounts(frame, ["k"], seconds).row(0, named=True)
+        hits += row["low"] <= truth <= row["high"]
+    assert hits / trials >= 0.93
+
+
+def test_nile_level_shift() -> None:
+    """The annual flow fell after 1898; the first year of the lower level is 1899."""
+    nile = sm.datasets.nile.load_pandas().data
+    at = change_point(nile["volume"].to_numpy())
+    assert at is not None and int(nile["year"].iloc[at]) == 1899
+
+
+def test_mser5_cuts_a_start_transient_and_little_else() -> None:
+    rng = np.random.default_rng(2)
+    cuts, steady = [], []
+    for _ in range(50):
+        noise = np.zeros(1000)
+        for i in range(1, 1000):
+            noise[i] = 0.5 * noise[i - 1] + rng.normal(0, 0.5)
+        transient = 8 * np.exp(-np.arange(1000) / 40)
+        cuts.append(mser5(noise + transient))
+        steady.append(mser5(noise))
+    assert 60 <= np.median(cuts) <= 200
+    assert np.median(steady) <= 50

@@ -1,0 +1,47 @@
+"""The ledger's sums, shares and time steps on samples counted by hand."""
+
+import polars as pl
+import pytest
+from hardy_gauge.core.activity.ledger import accounts, filtered, over_time
+from hardy_gauge.core.activity.wait_families import WaitMap
+
+SECOND = 1_000_000
+SAMPLES = pl.DataFrame(
+    {
+        "at_us": [0, 0, SECOND, SECOND, 3 * SECOND],
+        "wait_family": ["data read", "processor", "data read", "data read", "processor"],
+        "service": ["web", "web", "desk", "desk", "desk"],
+    }
+)
+
+
+def test_one_dimension() -> None:
+    rows = accounts(SAMPLES, ["wait_family"], ticks=10).to_dicts()
+    assert [(r["wait_family"], r["samples"], round(r["active_sessions"], 9), round(r["share"], 9)) for r in rows] == [
+        ("data read", 3, 0.3, 0.6),
+        ("processor", 2, 0.2, 0.4),
+    ]
+    assert all(r["low"] < r["active_sessions"] < r["high"] for r in rows)
+
+
+def test_two_dimensions_add_up_to_one() -> None:
+    one = accounts(SAMPLES, ["wait_family"], 10)["active_sessions"].sum()
+    two = accounts(SAMPLES, ["wait_family", "service"], 10)
+    assert two["active_sessions"].sum() == pytest.approx(one)
+    assert len(two) == 4
+
+
+def test_filter_and_steps() -> None:
+    kept = filtered(SAMPLES, {"service": ["desk"]})
+    steps = over_time(kept, "wait_family", 0, 4 * SECOND, 2 * SECOND)
+    assert steps.rows() == [(0, "data read", 1.0), (2 * SECOND, "processor", 0.5)]
+
+
+def test_nothing_sampled() -> None:
+    assert accounts(SAMPLES.clear(), ["wait_family"], 0).is_empty()
+
+
+def test_unknown_event_is_other_and_wrong_family_is_refused() -> None:
+    assert WaitMap({"page_read": "data read"}).family("something_new") == "other"
+    with pytest.raises(ValueError, match="coffee"):
+        WaitMap({"x": "coffee"})

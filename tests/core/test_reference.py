@@ -1,0 +1,71 @@
+"""Usual range, shifts, and the words for comparisons."""
+
+import numpy as np
+import pytest
+from hardy_gauge.core.capacity.storage import days_until_full
+from hardy_gauge.core.reference.shift import current_shift
+from hardy_gauge.core.reference.usual_range import DAY_US, HOUR_US, MONDAY_US, usual_range, word
+from hardy_gauge.core.reference.words import duration, share, size, times_reference
+
+MINUTE_US = 60_000_000
+WEEKS = 4
+TIMES = MONDAY_US + np.arange(WEEKS * 7 * 1440) * MINUTE_US
+DAYTIME = ((TIMES % DAY_US) // HOUR_US >= 9) & ((TIMES % DAY_US) // HOUR_US < 20)
+
+
+def weekly(seed: int) -> np.ndarray:
+    noise = np.random.default_rng(seed).normal(1, 0.05, len(TIMES))
+    return np.where(DAYTIME, 4.0, 1.0) * noise
+
+
+def test_usual_range_follows_the_hour_of_the_week() -> None:
+    usual = usual_range(TIMES, weekly(1))
+    noon, night = MONDAY_US + 12 * HOUR_US, MONDAY_US + 3 * HOUR_US
+    low, centre, high = usual.at(np.array([noon, night]))
+    assert centre == pytest.approx([4.0, 1.0], rel=0.05)
+    assert (low < centre).all() and (centre < high).all()
+
+
+def test_few_weeks_borrow_from_days_of_the_same_kind() -> None:
+    first_week = slice(0, 5 * 1440)
+    usual = usual_range(TIMES[first_week], weekly(2)[first_week])
+    assert np.isfinite(usual.centre[:120]).all()
+    assert not np.isfinite(usual.centre[120:]).any(), "nothing is known of the weekend yet"
+
+
+def test_shift_is_found_where_it_began() -> None:
+    usual = usual_range(TIMES, weekly(3))
+    at = TIMES[-1] + MINUTE_US + np.arange(360) * MINUTE_US
+    _, centre, _ = usual.at(at)
+    values = centre * np.random.default_rng(4).normal(1, 0.05, 360)
+    values[320:] *= 3
+    shift = current_shift(at, values, usual)
+    assert shift is not None
+    assert shift.since_us == at[320] and shift.ratio == pytest.approx(3, rel=0.1) and shift.direction == "above"
+    assert current_shift(at[:300], values[:300], usual) is None
+
+
+def test_words() -> None:
+    assert times_reference(2.3, 1.0) == "2.3× the reference"
+    assert times_reference(1.05, 1.0) == "as in the reference"
+    assert times_reference(1.0, 0.0) == "new"
+    assert times_reference(1.0, None) == "no reference"
+    assert [duration(x) for x in (0.0000021, 0.0042, 1.5, 300, 7200)] == [
+        "2.10 µs",
+        "4.20 ms",
+        "1.50 s",
+        "5.00 min",
+        "2.00 h",
+    ]
+    assert (size(132_000_000), share(0.714), share(0.012)) == ("132 MB", "71%", "1.2%")
+    assert (word(5, 1, 3), word(0.5, 1, 3), word(2, 1, 3), word(2, float("nan"), 3)) == (
+        "above usual", "below usual", "usual", "no usual range yet",
+    )  # fmt: skip
+
+
+def test_storage_fills_on_a_known_day() -> None:
+    times = np.arange(14 * 24) * HOUR_US
+    used = 200e9 + times / DAY_US * 2e9
+    used[50] += 30e9  # one jump does not bend the line
+    assert days_until_full(times, used, 300e9) == pytest.approx((300e9 - used[-1]) / 2e9, rel=0.01)
+    assert days_until_full(times, np.full(len(times), 5e9), 300e9) is None
