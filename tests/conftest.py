@@ -14,6 +14,7 @@ from pathlib import Path
 import httpx
 import pytest
 import uvicorn
+
 from hardy_gauge.store.database import Store
 from practice_fleet.face import build, clock_us
 from practice_fleet.scenario import Scenario, load_scenario, shipped
@@ -73,8 +74,8 @@ def scenario() -> Scenario:
 
 @pytest.fixture(scope="session")
 def short_scenario(scenario: Scenario) -> Scenario:
-    """The demo scenario with two days of history, so that importing it takes seconds."""
-    return scenario.model_copy(update={"history_days": 2.0, "sample_history_days": 2.0})
+    """The demo scenario with nine days of history: the least in which every hour has a day of its kind before it."""
+    return scenario.model_copy(update={"history_days": 9.0, "sample_history_days": 9.0})
 
 
 @pytest.fixture(scope="session")

@@ -80,9 +80,7 @@ class LiveServer:
             self._add(self._values, self._statements, self._minute, 1.0)
             self._minute += MINUTE_US
         values, statements = dict(self._values), {k: dict(v) for k, v in self._statements.items()}
-        share = (now_us - self._minute) / MINUTE_US
-        if share > 0:
-            self._add(values, statements, self._minute, share)
+        self._add(values, statements, self._minute, (now_us - self._minute) / MINUTE_US)
         return values, statements
 
     def counters(self, now_us: int) -> p.Counters:

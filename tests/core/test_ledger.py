@@ -2,6 +2,7 @@
 
 import polars as pl
 import pytest
+
 from hardy_gauge.core.activity.ledger import accounts, filtered, over_time
 from hardy_gauge.core.activity.wait_families import WaitMap
 

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 import pytest
+
 from hardy_gauge.core.advice.finding import ColumnFacts, IndexFacts, StatementFacts, TableFacts
 from hardy_gauge.core.advice.index_advice import advise_index
 from hardy_gauge.core.advice.rules.missing_index import MissingIndex

@@ -1,9 +1,10 @@
 """Which texts are the same statement, as a table."""
 
 import pytest
-from hardy_gauge.core.sql.normalise import fingerprint, normalise
 from hypothesis import given
 from hypothesis import strategies as st
+
+from hardy_gauge.core.sql.normalise import fingerprint, normalise
 
 SAME = [
     ("SELECT * FROM loan WHERE id = 5", "select  *\nfrom loan where id = 99 -- why"),

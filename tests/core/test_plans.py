@@ -3,11 +3,12 @@
 import json
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from hardy_gauge.core.plans.model import MalformedPlan
 from hardy_gauge.core.plans.own_time import by_key
 from hardy_gauge.core.plans.readers import read_plan
-from hypothesis import given
-from hypothesis import strategies as st
 
 
 def step(operation: str, time_s: float | None, *below: dict[str, object], **more: object) -> dict[str, object]:

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+
 from hardy_gauge.core.capacity.storage import days_until_full
 from hardy_gauge.core.reference.shift import current_shift
 from hardy_gauge.core.reference.usual_range import DAY_US, HOUR_US, MONDAY_US, usual_range, word

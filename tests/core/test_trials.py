@@ -5,6 +5,7 @@ from collections import Counter
 import numpy as np
 import polars as pl
 import pytest
+
 from hardy_gauge.core.trials.compare import Interval, Ratio, mean_interval, paired_ratio
 from hardy_gauge.core.trials.design import interleave
 from hardy_gauge.core.trials.figures import run_figures, warm_after

@@ -4,6 +4,7 @@ Source: pglast, a general-purpose binding of that parser (test dependency).
 """
 
 import pglast
+
 from hardy_gauge.core.sql.normalise import fingerprint
 
 from .corpus import CORPUS

@@ -14,13 +14,13 @@ from pathlib import Path
 
 import psycopg
 import pytest
+
 from hardy_gauge.core.advice.finding import ColumnFacts, IndexFacts, TableFacts
 from hardy_gauge.core.advice.index_advice import advise_index
 from hardy_gauge.core.plans.readers import read_plan
 from hardy_gauge.core.sql.predicates import read_uses
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec, Refused, Schema
 from hardy_gauge.probes.sqlite import SqliteProbe
-
 from tests.conftest import free_port
 
 SAMPLE = Path(__file__).parents[3] / "src/hardy_gauge/load/samples/library.sql"
@@ -138,7 +138,7 @@ def test_sqlite_would_use_and_then_uses_the_advised_index(library: Path) -> None
     imagined = probe.explain(
         ExplainRequest(text=sql, add_indexes=[IndexSpec(name=advice.name, table="loan", columns=advice.columns)])
     )
-    assert [(s.operation, s.index) for s in imagined.root.steps] == [("index lookup", advice.name)]
+    assert [(s.operation, s.index) for s in imagined.root.steps] == [("index only", advice.name)]
     with sqlite3.connect(library) as connection:
         connection.execute(advice.script)
     real = probe.explain(ExplainRequest(text=sql))

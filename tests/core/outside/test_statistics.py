@@ -8,12 +8,13 @@ import numpy as np
 import polars as pl
 import pytest
 import statsmodels.api as sm
+from scipy import stats
+
 from hardy_gauge.core.activity.ledger import accounts
 from hardy_gauge.core.activity.margins import poisson_interval
 from hardy_gauge.core.reference.shift import change_point
 from hardy_gauge.core.trials.compare import mean_interval, paired_ratio
 from hardy_gauge.core.trials.warmup import mser5
-from scipy import stats
 
 
 @pytest.mark.parametrize("seed", range(8))

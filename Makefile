@@ -1,0 +1,65 @@
+# Everything a developer or a new user runs. `make demo` and `make test` set up what is missing first.
+PORT ?= 8642
+DATA ?= data/demo
+PY := .venv/bin/python
+SHELL := /bin/bash
+
+.PHONY: setup setup-test demo test lint format bench shots web-types clean
+
+setup: .venv/.ready web/dist/index.html
+
+.venv/.ready: requirements.lock pyproject.toml
+	@python3 -c 'import sys; assert sys.version_info >= (3, 11), "Python 3.11 or later is needed"'
+	test -x $(PY) || python3 -m venv .venv
+	.venv/bin/pip install -q --require-hashes -r requirements.lock
+	.venv/bin/pip install -q --no-deps --no-build-isolation -e .
+	@touch $@
+
+web/node_modules/.ready: web/package.json web/package-lock.json
+	cd web && npm ci --silent
+	@touch $@
+
+web/dist/index.html: web/node_modules/.ready $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts
+	cd web && npx vite build --logLevel warn
+	@touch $@
+
+setup-test: setup .venv/.ready-test
+	@test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq chromium)
+	@ls -d /usr/lib/postgresql/*/bin >/dev/null 2>&1 && test -x "$$(ls -d /usr/lib/postgresql/*/bin | tail -1)/initdb" || (apt-get update -qq && apt-get install -y -qq postgresql postgresql-contrib)
+
+.venv/.ready-test: .venv/.ready requirements-dev.lock
+	.venv/bin/pip install -q --require-hashes -r requirements-dev.lock
+	@touch $@
+
+demo: setup
+	exec .venv/bin/hardy-gauge demo --port $(PORT) --data $(DATA)
+
+test: setup-test
+	cd web && npx vitest run
+	.venv/bin/pytest
+
+lint: setup-test
+	.venv/bin/ruff check src tests benchmarks tools
+	.venv/bin/ruff format --check src tests benchmarks tools
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+	$(PY) tools/openapi.py
+	cd web && npx openapi-typescript ../build/openapi.json -o ../build/schema.d.ts >/dev/null && cmp ../build/schema.d.ts src/api/schema.d.ts
+	cd web && npx vue-tsc --noEmit && npx eslint src
+
+format:
+	.venv/bin/ruff check --fix src tests benchmarks tools
+	.venv/bin/ruff format src tests benchmarks tools
+
+web-types: setup
+	$(PY) tools/openapi.py
+	cd web && npx openapi-typescript ../build/openapi.json -o src/api/schema.d.ts
+
+bench: setup-test
+	$(PY) -m benchmarks.run
+
+shots: setup-test
+	$(PY) tools/shots.py
+
+clean:
+	rm -rf .venv web/node_modules web/dist build

@@ -1,0 +1,229 @@
+"""The API over a store filled from a practice fleet: answers, deep windows, and bad input."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import func, select
+
+from hardy_gauge.api.app import create_app
+from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.enrol import discover, enrol
+from hardy_gauge.capture.importer import import_history
+from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Report, Trial
+
+
+@pytest.fixture(scope="module")
+def client(practice: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
+    data = tmp_path_factory.mktemp("api")
+    settings = AppSettings(data=data, demo=True, web=Path("/nowhere"))
+    store = Store(settings.store_path)
+    servers = enrol(store, discover(practice))
+    for server in servers:
+        import_history(store, server.server_id, server.probe, server.identity, clock_us())
+    Collector(store, servers).stop()
+    with TestClient(create_app(settings, store)) as made:
+        yield made
+    store.close()
+
+
+def get(client: TestClient, path: str, **query: Any) -> Any:
+    answer = client.get(f"/api/{path}", params=query)
+    assert answer.status_code == 200, answer.text
+    return answer.json()
+
+
+def iso(minutes_ago: float) -> str:
+    return (datetime.now(UTC) - timedelta(minutes=minutes_ago)).isoformat(timespec="seconds").replace("+00:00", "Z")
+
+
+def test_health_and_openapi(client: TestClient) -> None:
+    assert get(client, "health") == {"status": "ok", "demo": True, "version": "0.1.0"}
+    document = get(client, "openapi.json")
+    assert "/api/ledger" in document["paths"] and document["openapi"].startswith("3.")
+
+
+def test_fleet_puts_the_unusual_server_first(client: TestClient) -> None:
+    fleet = get(client, "fleet")
+    assert fleet["servers"] == 4 and fleet["unusual"] == 1
+    first = fleet["clusters"][0]["lines"][0]
+    assert first["server"] == "desk-a" and "reading data" in first["words"] and 2.5 < first["ratio"] < 5
+    minutes = (fleet["now_us"] - first["since_us"]) / 6e7
+    assert 38 <= minutes <= 55, "the index was dropped 40 minutes before the fleet's first start"
+    assert 80 < first["storage_days_left"] < 100
+    assert fleet["clusters"][1]["lines"][0]["words"] == "idle"
+
+
+def test_ledger_shows_what_grew_and_adds_up(client: TestClient) -> None:
+    ledger = get(client, "ledger", scope="desk-a", focus="PT30M")
+    top = ledger["accounts"][0]
+    assert top["key"] == "data read" and top["active_sessions"] > 2 * top["reference"]
+    assert top["low"] < top["active_sessions"] < top["high"]
+    assert sum(a["share"] for a in ledger["accounts"]) == pytest.approx(1)
+    assert sum(c["active_sessions"] for c in ledger["cells"]) == pytest.approx(ledger["active_sessions"])
+    narrowed = get(
+        client,
+        "ledger",
+        **{
+            "scope": "desk-a",
+            "focus": "PT30M",
+            "by": "statement",
+            "against": "user",
+            "filter.wait_family": "data read",
+        },
+    )
+    assert narrowed["active_sessions"] == pytest.approx(top["active_sessions"], rel=0.01)
+    assert narrowed["labels"][narrowed["accounts"][0]["key"]].startswith("SELECT h.id")
+
+
+def test_reference_may_be_any_window(client: TestClient) -> None:
+    focus, reference = f"{iso(30)}/{iso(5)}", f"{iso(1440 + 30)}/{iso(1440 + 5)}"
+    ledger = get(client, "ledger", scope="desk-a", focus=focus, reference=reference)
+    assert ledger["reference"] == reference
+    assert ledger["active_sessions"] > 2.5 * sum(a["reference"] for a in ledger["accounts"])
+
+
+def test_sampled_and_counted_time_agree(client: TestClient) -> None:
+    focus = f"{iso(600)}/{iso(300)}"
+    sampled = get(client, "ledger", scope="desk-a", focus=focus)["active_sessions"]
+    counted = get(client, "statements", scope="desk-a", focus=focus)
+    assert sampled == pytest.approx(sum(r["time_s"] for r in counted["rows"]) / counted["span_s"], rel=0.05)
+
+
+def heaviest(client: TestClient) -> dict[str, Any]:
+    return get(client, "statements", scope="desk-a", focus="PT30M")["rows"][0]
+
+
+def test_statement_plans_and_finding(client: TestClient) -> None:
+    row = heaviest(client)
+    assert row["examined_per_row"] > 1e6 and row["reference_examined_per_row"] < 10
+    detail = get(client, f"statements/{row['fingerprint']}", scope="desk-a", focus="PT3H")
+    assert len(detail["plans"]) == 2 and detail["executions_in_all"] > 1000
+    served = {p["column"]: p["served"] for p in detail["predicates"]}
+    assert served["title_id"] == "could" and served["id"] == "index"
+    finding = get(client, f"statements/{row['fingerprint']}", scope="desk-a", focus="PT30M")["findings"][0]
+    assert finding["cause"] == "missing_index" and finding["grade"] == "act"
+    assert finding["share_low"] < finding["share"] < finding["share_high"]
+    assert finding["advice"][0]["columns"] == ["title_id", "state", "placed_at"]
+    plan = get(client, f"servers/desk-a/plans/{detail['plans'][0]['plan_key']}")
+    assert sum(s["own_time_s"] for s in plan["steps"]) == pytest.approx(plan["time_s"])
+    assert any(s["operation"] == "scan" and s["own_share"] > 0.9 for s in plan["steps"])
+    imagined = client.post(
+        "/api/servers/desk-a/explain",
+        json={"text": row["text"], "add_indexes": [{"table": "hold_request", "columns": ["title_id"]}]},
+    ).json()
+    assert imagined["time_s"] < plan["time_s"] / 100
+
+
+def test_server_sheet(client: TestClient) -> None:
+    sheet = get(client, "servers/desk-a", focus="PT30M")
+    assert "worked as usual until" in sheet["sentence"] and "one statement" in sheet["sentence"]
+    assert [c["title"] for c in sheet["changes"]] == ["index hold_request_title dropped by desk_deploy"]
+    assert {s["name"] for s in sheet["settings"]} == {"buffer_cache_bytes", "max_sessions"}
+    assert [m["server"] for m in sheet["members"]] == ["desk-a", "desk-b", "desk-c"]
+
+
+def test_tape(client: TestClient) -> None:
+    tape = get(client, "tape", scope="desk-a", span="PT2H")
+    assert len(tape["at_us"]) == len(tape["active_sessions"]) == len(tape["usual_high"])
+    assert [c["kind"] for c in tape["changes"]] == ["schema"] and tape["shifts"][0]["server"] == "desk-a"
+    whole = get(client, "tape", scope="desk", span="PT2H")["active_sessions"][5]
+    assert whole > tape["active_sessions"][5]
+
+
+def test_find_and_lists(client: TestClient) -> None:
+    assert [h["name"] for h in get(client, "find", q="server desk")] == ["desk-a", "desk-b", "desk-c"]
+    assert get(client, "trials")["trials"] == [] and get(client, "reports") == []
+    assert {t["name"] for t in get(client, "trials/targets")} == {"lab-a", "library"}
+    assert get(client, "findings", scope="desk-b")["findings"] == []
+
+
+def test_report_is_saved_whole(client: TestClient) -> None:
+    made = client.post("/api/reports", params={"focus": "PT30M"}, json={"server": "desk-a"}).json()
+    page = client.get(f"/api/reports/{made['id']}/html", params={"download": True})
+    assert (
+        "CREATE INDEX" in page.text
+        and "95% interval" in page.text
+        and "attachment" in page.headers["content-disposition"]
+    )
+    assert "<script" not in page.text
+
+
+BAD = [
+    ("GET", "servers/desk-z", None, 404, "server"),
+    ("GET", "ledger?scope=nowhere", None, 404, "server"),
+    ("GET", "ledger?focus=yesterday", None, 422, "focus"),
+    ("GET", "ledger?focus=2026-11-02T10:00:00Z/2026-11-02T09:00:00Z", None, 422, "focus"),
+    ("GET", "ledger?focus=2020-01-01T00:00:00Z/2026-01-01T00:00:00Z", None, 422, "focus"),
+    ("GET", "ledger?focus=2090-01-01T00:00:00Z/2090-01-01T01:00:00Z", None, 422, "focus"),
+    ("GET", "ledger?reference=often", None, 422, "reference"),
+    ("GET", "ledger?by=colour", None, 422, "by"),
+    ("GET", "ledger?by=user&against=user", None, 422, "against"),
+    ("GET", "ledger?filter.colour=red", None, 422, "filter.colour"),
+    ("GET", "tape?span=x", None, 422, "focus"),
+    ("GET", "statements/0000", None, 404, "fingerprint"),
+    ("GET", "servers/desk-a/plans/0000", None, 404, "plan_key"),
+    ("GET", "trials/999", None, 404, "id"),
+    ("GET", "trials/none", None, 422, "trial_id"),
+    ("POST", "trials/999/stop", {}, 404, "id"),
+    ("POST", "trials", {"title": "x"}, 422, "goal"),
+    ("POST", "reports", {}, 422, "server"),
+    ("POST", "reports", {"server": "desk-z"}, 404, "server"),
+    ("POST", "servers/desk-a/explain", {"text": "SELECT colour FROM loan"}, 422, "text"),
+    (
+        "POST",
+        "servers/desk-a/explain",
+        {"text": "SELECT id FROM loan", "add_indexes": [{"table": "loan", "columns": ["colour"]}]},
+        422,
+        "add_indexes.columns",
+    ),
+    ("GET", "nothing", None, 404, ""),
+]
+
+
+@pytest.mark.parametrize(("method", "path", "body", "status", "field"), BAD)
+def test_bad_input_is_a_problem_detail(
+    client: TestClient, method: str, path: str, body: Any, status: int, field: str
+) -> None:
+    answer = client.request(method, f"/api/{path}", json=body)
+    problem = answer.json()
+    assert answer.status_code == status and answer.headers["content-type"] == "application/problem+json"
+    assert problem["field"] == field and problem["detail"]
+
+
+def test_malformed_plan_names_the_step(client: TestClient) -> None:
+    answer = client.post(
+        "/api/plans/read",
+        content='{"operation": "scan", "steps": [{"operation": 3}]}',
+        headers={"content-type": "text/plain"},
+    )
+    assert answer.status_code == 422 and answer.json()["field"] == "root.steps.0"
+
+
+def test_a_refused_trial_stores_nothing(client: TestClient) -> None:
+    design = get(client, "trials/samples/library")
+    design["arms"][1]["settings"] = {"cache_size": 10**15}
+    answer = client.post("/api/trials", json=design)
+    assert answer.status_code == 422 and answer.json()["field"] == "arms.1.settings.cache_size"
+    draft = client.post(
+        "/api/trials/draft",
+        params={"focus": "PT30M"},
+        json={
+            "server": "desk-a",
+            "statement": heaviest(client)["fingerprint"],
+            "table": "hold_request",
+            "columns": ["colour"],
+        },
+    ).json()
+    answer = client.post("/api/trials", json=draft)
+    assert answer.status_code == 422 and "colour" in answer.json()["detail"]
+    with client.app.state.data.store.read() as session:  # type: ignore[attr-defined]
+        assert session.scalar(select(func.count()).select_from(Trial)) == 0
+        assert session.scalar(select(func.count()).select_from(Report)) == 1, "only the report that was asked for"

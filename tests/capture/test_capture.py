@@ -1,0 +1,86 @@
+"""Bringing in history and going on live: every minute once, changes and plans with it."""
+
+from __future__ import annotations
+
+import time
+
+import polars as pl
+import pytest
+from sqlalchemy import func, select
+
+from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.enrol import Enrolled, discover, enrol
+from hardy_gauge.capture.importer import import_history
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import CaptureState, Change, Plan, Snapshot, Statement
+
+MINUTE_US = 60_000_000
+
+
+@pytest.fixture
+def desk(store: Store, practice: str) -> Enrolled:
+    return next(s for s in enrol(store, discover(practice)) if s.name == "desk-a")
+
+
+def test_history_comes_in_once(store: Store, desk: Enrolled) -> None:
+    first = import_history(store, desk.server_id, desk.probe, desk.identity, clock_us() - 60 * MINUTE_US)
+    rest = import_history(store, desk.server_id, desk.probe, desk.identity, clock_us())
+    again = import_history(store, desk.server_id, desk.probe, desk.identity, clock_us())
+    assert first > 9 * 1380 and 59 <= rest <= 62 and again <= 1
+    with store.read() as session:
+        minutes = segments.read(session, [desk.server_id], "metric", 0, 2**62)
+        work = segments.read(session, [desk.server_id], "statement", 0, 2**62)
+        assert minutes["at_us"].n_unique() == len(minutes) == first + rest + again
+        assert (minutes["at_us"].diff().drop_nulls() == MINUTE_US).all()
+        assert not work.select("at_us", "statement").is_duplicated().any()
+        assert work["time_s"].sum() == pytest.approx(minutes["time_s"].sum(), rel=1e-9)
+        assert session.scalar(select(func.count()).select_from(Statement)) == 11
+        assert [c.object for c in session.scalars(select(Change))] == ["hold_request_title"]
+        plans = session.scalar(select(func.count()).select_from(Plan))
+        assert plans == 12, "11 statements, one of which changed its plan"
+        assert {s.kind for s in session.scalars(select(Snapshot))} == {"settings", "schema"}
+
+
+def test_families_are_assigned_and_literals_are_gone(store: Store, desk: Enrolled) -> None:
+    now = clock_us()
+    with store.write() as session:
+        session.get_one(CaptureState, desk.server_id).recorded_until_us = now - 30 * MINUTE_US
+    import_history(store, desk.server_id, desk.probe, desk.identity, now)
+    with store.read() as session:
+        samples = segments.read(session, [desk.server_id], "sample", 0, 2**62)
+        texts = session.scalars(select(Statement.text)).all()
+    families = dict(samples.select("wait_event", "wait_family").unique().iter_rows())
+    assert families["page_read"] == "data read" and families["running"] == "processor"
+    assert "other" not in families.values()
+    assert not any("'waiting'" in text for text in texts)
+    assert samples["statement"].null_count() == 0 and (samples["statement"] > 0).all()
+
+
+def test_collector_records_live(store: Store, practice: str) -> None:
+    servers = enrol(store, discover(practice))
+    collector = Collector(store, servers)
+    collector.start()
+    time.sleep(4)
+    collector.stop()
+    with store.read() as session:
+        samples = segments.read(session, [s.server_id for s in servers], "sample", 0, 2**62)
+        states = session.scalars(select(CaptureState)).all()
+    assert samples.select(pl.col("at_us").n_unique()).item() >= 3
+    assert all(state.error == "" and clock_us() - state.seen_us < 10_000_000 for state in states)
+
+
+def test_changed_setting_is_recorded(store: Store, desk: Enrolled) -> None:
+    collector = Collector(store, [desk])
+    recorder = collector.recorders[0]
+    recorder.tick(clock_us())
+    collector.write()
+    assert recorder.settings is None
+    changed = desk.probe.settings()
+    changed.settings[0].value = 42
+    recorder.settings = changed
+    collector.write()
+    collector._pool.shutdown()
+    with store.read() as session:
+        titles = [c.title for c in session.scalars(select(Change).where(Change.kind == "setting"))]
+    assert titles == ["buffer_cache_bytes changed from 1073741824 to 42"]

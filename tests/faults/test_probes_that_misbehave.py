@@ -1,0 +1,204 @@
+"""A probe that fails, lies or hangs costs its own server a recorded gap or reset; the others go on."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable, Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from threading import Thread
+
+import pytest
+from sqlalchemy import select
+
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.capture.enrol import enrol
+from hardy_gauge.probes.http import HttpProbe
+from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Gap
+
+SECOND = 1_000_000
+START = 1_795_435_200_000_000
+
+
+class FakeServer:
+    """Speaks the protocol for one server; ``spoil`` may replace any answer by bytes, a status, or a pause."""
+
+    def __init__(self, name: str) -> None:
+        self.name, self.now, self.calls, self.started = name, START, 1000.0, START - 10**9
+        self.clock_off = 0
+        self.spoil: Callable[[str], tuple[int, bytes] | None] = lambda path: None
+        fake = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_GET(self) -> None:
+                what = self.path.split("?")[0].rsplit("/", 1)[-1]
+                status, body = fake.spoil(what) or (200, json.dumps(fake.answer(what)).encode())
+                try:
+                    self.send_response(status)
+                    self.end_headers()
+                    self.wfile.write(body)
+                except OSError:
+                    pass
+
+            def log_message(self, *_: object) -> None:
+                pass
+
+        self.http = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        Thread(target=self.http.serve_forever, daemon=True).start()
+        self.address = f"http://127.0.0.1:{self.http.server_port}/servers/{name}"
+
+    def answer(self, what: str) -> object:
+        at = self.now + self.clock_off
+        life = {"at_us": at, "started_at_us": self.started}
+        if what == "identity":
+            abilities = ["counters", "statements", "sessions"]
+            return {
+                "server": self.name, "cluster": "c", "role": "single", "engine": "practice", "engine_version": "1",
+                "started_at_us": self.started, "clock_us": at, "abilities": abilities,
+            }  # fmt: skip
+        if what == "host":
+            return {"cores": 2, "memory_bytes": 1, "volumes": []}
+        if what == "counters":
+            return life | {"values": {"calls": self.calls, "time_s": self.calls / 100}}
+        if what == "statements":
+            row = {
+                "key": "k", "text": "SELECT 1", "database": "d", "user": "u", "service": "s", "calls": self.calls,
+                "time_s": self.calls / 100, "rows_returned": 1, "rows_examined": 1, "pages_requested": 1,
+                "pages_read": 1, "log_bytes": 0, "wait_s": {"page_read": self.calls / 200},
+            }  # fmt: skip
+            return life | {"statements": [row]}
+        session = {
+            "session": 1,
+            "user": "u",
+            "service": "s",
+            "database": "d",
+            "statement_key": "k",
+            "wait_event": "page_read",
+        }
+        return {"at_us": at, "sessions": [session]}
+
+
+class Bench:
+    """Two fake servers, a collector over them, and a clock that the test moves."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.good, self.bad = FakeServer("good"), FakeServer("bad")
+        self.enrolled = enrol(store, [self.good.address, self.bad.address])
+        for server in self.enrolled:
+            server.probe.deadline_s = 0.5
+        self.collector = Collector(store, self.enrolled, clock=lambda: self.good.now)
+
+    def pass_minutes(self, count: int) -> None:
+        for _ in range(count):
+            for fake in (self.good, self.bad):
+                fake.now += 60 * SECOND
+                fake.calls += 600
+            self.collector.tick()
+            for future in self.collector._busy.values():
+                future.result(timeout=10)
+        self.collector.write()
+
+    def troubles(self, name: str) -> list[tuple[str, str, bool]]:
+        server_id = next(s.server_id for s in self.enrolled if s.name == name)
+        with self.store.read() as session:
+            rows = session.scalars(select(Gap).where(Gap.server_id == server_id).order_by(Gap.id))
+            return [(gap.kind, gap.reason, gap.to_us is not None) for gap in rows]
+
+    def minutes(self, name: str) -> list[float]:
+        server_id = next(s.server_id for s in self.enrolled if s.name == name)
+        with self.store.read() as session:
+            frame = segments.read(session, [server_id], "metric", 0, 2**62)
+        return frame["calls"].to_list() if len(frame) else []
+
+
+@pytest.fixture
+def bench(store: Store) -> Iterator[Bench]:
+    made = Bench(store)
+    made.pass_minutes(3)
+    assert made.minutes("good") == made.minutes("bad") == [600.0, 600.0]
+    yield made
+    made.collector._pool.shutdown()
+    made.good.http.shutdown()
+    made.bad.http.shutdown()
+
+
+def hang(_: str) -> tuple[int, bytes]:
+    time.sleep(1.2)
+    return 200, b"{}"
+
+
+FAILURES = {
+    "status 500": (lambda _: (500, b"oops"), "status 500"),
+    "truncated JSON": (lambda _: (200, b'{"at_us": 17954'), "not the protocol"),
+    "another protocol": (lambda _: (200, b"<html></html>"), "not the protocol"),
+    "wrong types": (lambda _: (200, b'{"at_us": "soon", "sessions": []}'), "not the protocol"),
+    "redirect": (lambda _: (302, b""), "status 302"),
+    "hangs": (hang, "no answer"),
+}
+
+
+@pytest.mark.parametrize(("spoil", "words"), FAILURES.values(), ids=FAILURES.keys())
+def test_failure_is_a_gap_and_others_go_on(bench: Bench, spoil: Callable[[str], tuple[int, bytes]], words: str) -> None:
+    bench.bad.spoil = spoil
+    bench.pass_minutes(2)
+    (gap,) = bench.troubles("bad")
+    assert gap[0] == "gap" and words in gap[1] and not gap[2], "the gap is open while it lasts"
+    assert bench.minutes("good") == [600.0] * 4
+    bench.bad.spoil = lambda _: None
+    bench.pass_minutes(3)
+    assert bench.troubles("bad")[0][2], "and closed when the server answers again"
+    assert bench.minutes("bad") == [600.0] * 4, "nothing is guessed for the gap"
+    assert bench.troubles("good") == []
+
+
+def test_counter_that_went_back_is_a_reset(bench: Bench) -> None:
+    bench.bad.calls = 5
+    bench.pass_minutes(2)
+    assert [t[0] for t in bench.troubles("bad")] == ["reset"]
+    assert bench.minutes("bad") == [600.0] * 3
+    assert bench.minutes("good") == [600.0] * 4
+
+
+def test_restart_is_a_reset(bench: Bench) -> None:
+    bench.bad.started = bench.bad.now
+    bench.bad.calls = 10_000
+    bench.pass_minutes(2)
+    assert bench.troubles("bad") == [("reset", "the server was restarted", True)]
+    assert bench.minutes("bad") == [600.0] * 3
+
+
+def test_clock_an_hour_off_is_recorded_and_ours_is_used(bench: Bench) -> None:
+    bench.bad.clock_off = 3600 * SECOND
+    bench.pass_minutes(3)
+    kinds = [t[0] for t in bench.troubles("bad")]
+    assert "clock" in kinds
+    server_id = next(s.server_id for s in bench.enrolled if s.name == "bad")
+    with bench.store.read() as session:
+        samples = segments.read(session, [server_id], "sample", 0, 2**62)
+    assert samples["at_us"].max() <= bench.good.now
+    bench.bad.clock_off = 0
+    bench.pass_minutes(3)
+    assert bench.minutes("good") == [600.0] * 8
+
+
+def test_answers_have_a_largest_size(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hardy_gauge.probes.http.MOST_BYTES", 1000)
+    bench.bad.spoil = lambda _: (200, b"x" * 5000)
+    probe = HttpProbe(bench.bad.address)
+    with pytest.raises(ProbeError):
+        probe._send("GET", "counters", most_bytes=1000)
+
+
+def test_refusals_and_missing_abilities_are_told_apart(bench: Bench) -> None:
+    probe = HttpProbe(bench.bad.address)
+    bench.bad.spoil = lambda _: (422, b'{"detail": "no such column", "field": "text"}')
+    with pytest.raises(Refused, match="no such column") as refused:
+        probe.counters()
+    assert refused.value.field == "text"
+    bench.bad.spoil = lambda _: (404, b"{}")
+    with pytest.raises(Unsupported, match="does not report"):
+        probe.schema()

@@ -1,0 +1,117 @@
+"""A server by the clock: agreement with the event model, determinism, and counters that only grow."""
+
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+import pytest
+import yaml
+
+from hardy_gauge.probes.protocol import Arrival, PlayStatement, Refused
+from practice_fleet.clock import EVENTS
+from practice_fleet.events import Run
+from practice_fleet.history import History
+from practice_fleet.live import LiveServer
+from practice_fleet.scenario import Scenario, ScenarioError, load_scenario, parse_bytes
+from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
+
+NOW = 1_795_435_200_000_000  # a Monday noon
+
+
+def server(scenario: Scenario, name: str = "desk-a") -> PracticeServer:
+    cluster = next(c for c in scenario.clusters for s in c.servers if s.name == name)
+    return PracticeServer(scenario, cluster, next(s for s in cluster.servers if s.name == name), NOW)
+
+
+@pytest.mark.parametrize("minutes_ago", [1440, 10])
+def test_clock_and_events_agree(scenario: Scenario, minutes_ago: int) -> None:
+    """Throughput, mean response and time by wait event within 10%, before and during the trouble."""
+    at = NOW - minutes_ago * MINUTE_US
+    block = History(server(scenario)).blocks(at, at + MINUTE_US)[0]
+    rate = block.model.rate[:, 0]
+    assert max(float(u[0]) for u in block.model.utilisation.values()) < 0.8
+    mix = [block.state.visits[k] for k in block.keys]
+    arrival = Arrival(kind="open", rate_per_s=float(rate.sum()))
+    result = Run(block.state.cluster.host, mix, rate.tolist(), arrival, 240, seed=9).play(120)
+    assert len(result.executions) / 120 == pytest.approx(rate.sum(), rel=0.1)
+    by_clock = block.model.seconds[:, :, 0] @ rate
+    assert result.executions["duration_s"].mean() == pytest.approx(by_clock.sum() / rate.sum(), rel=0.1)
+    for event, seconds in zip(EVENTS, by_clock, strict=True):
+        by_events = result.executions[f"wait.{event}"].sum() / 120
+        assert by_events == pytest.approx(seconds, rel=0.1, abs=0.01 * by_clock.sum()), event
+
+
+def test_history_does_not_depend_on_how_it_is_asked(scenario: Scenario) -> None:
+    since = NOW - 3 * 60 * MINUTE_US
+    whole = History(server(scenario))
+    parts = History(server(scenario))
+    middle = since + 47 * MINUTE_US
+    until = since + 90 * MINUTE_US
+    for name in ("metric_frame", "statement_frame", "sample_frame"):
+        once = getattr(whole, name)(since, until)
+        twice = pl.concat([getattr(parts, name)(since, middle), getattr(parts, name)(middle, until)])
+        assert once.sort(once.columns).equals(twice.sort(twice.columns)), name
+
+
+def test_trouble_shows_in_counters_samples_plans_and_messages(scenario: Scenario) -> None:
+    live = LiveServer(server(scenario), NOW)
+    history = live.history
+    before = history.metric_frame(NOW - DAY_US, NOW - DAY_US + 10 * MINUTE_US)
+    after = history.metric_frame(NOW - 10 * MINUTE_US, NOW)
+    assert after["time_s"].sum() > 2.5 * before["time_s"].sum()
+    assert after["rows_examined"].sum() > 50 * before["rows_examined"].sum()
+    samples = history.sample_frame(NOW - 10 * MINUTE_US, NOW)
+    top = samples.group_by("statement_key", "wait_event").len().sort("len", descending=True).row(0)
+    assert top[:2] == ("waiting_holds", "page_read")
+    plans = history.statement_frame(NOW - 60 * MINUTE_US, NOW).filter(pl.col("statement_key") == "waiting_holds")
+    assert plans["plan_key"].n_unique() == 2
+    assert [m.object for m in live.messages(NOW - DAY_US, NOW).messages] == ["hold_request_title"]
+
+
+def test_counters_grow_and_agree_with_history(scenario: Scenario) -> None:
+    live = LiveServer(server(scenario), NOW)
+    readings = [live.counters(NOW + s * 1_000_000).values["time_s"] for s in range(0, 60, 7)]
+    assert (np.diff(readings) > 0).all()
+    first = live.counters(NOW + MINUTE_US).values["calls"]
+    assert live.counters(NOW + 2 * MINUTE_US).values["calls"] - first == pytest.approx(
+        live.history.metric_frame(NOW + MINUTE_US, NOW + 2 * MINUTE_US)["calls"][0]
+    )
+
+
+def test_sampled_time_is_the_time_spent(scenario: Scenario) -> None:
+    history = History(server(scenario, "desk-b"))
+    span = (NOW - 300 * MINUTE_US, NOW - 200 * MINUTE_US)
+    sampled = len(history.sample_frame(*span))
+    assert sampled == pytest.approx(history.metric_frame(*span)["time_s"].sum(), rel=0.03)
+
+
+def test_overload_fills_the_sessions_and_serves_no_more_than_it_can(scenario: Scenario) -> None:
+    crushed = scenario.model_copy(deep=True)
+    crushed.statements["waiting_holds"].rate = 60
+    block = History(server(crushed)).blocks(NOW - 5 * MINUTE_US, NOW)[0]
+    assert max(float(u.max()) for u in block.model.utilisation.values()) <= 0.971
+    sessions = (block.model.seconds.sum(axis=0) * block.model.rate).sum(axis=0)
+    assert sessions.max() == pytest.approx(240, rel=0.1)
+
+
+def test_trial_state_knows_a_statement_without_its_literals(scenario: Scenario) -> None:
+    text = "SELECT id, patron_id, due_on, renewals FROM loan WHERE item_id = $7 AND returned_at IS NULL"
+    state = server(scenario).trial_state(NOW, [PlayStatement(text=text, weight=1)], {}, [], [])
+    assert state.statements["0"].matching_rows == 1
+    with pytest.raises(Refused, match="buffer_cache_bytes is 1"):
+        server(scenario).trial_state(NOW, [PlayStatement(text=text, weight=1)], {"buffer_cache_bytes": 1}, [], [])
+
+
+def test_scenario_mistakes_are_named(tmp_path: Path, scenario: Scenario) -> None:
+    path = tmp_path / "s.yaml"
+    path.write_text("name: x\nseed: one\nclusters: []\n")
+    with pytest.raises(ScenarioError, match="seed"):
+        load_scenario(path)
+    broken = scenario.model_dump()
+    broken["troubles"][0]["index"] = "nothing"
+    path.write_text(yaml.safe_dump(broken))
+    with pytest.raises(ScenarioError, match="no table has an index 'nothing'"):
+        load_scenario(path)
+    assert parse_bytes("1.5 GiB") == 1_610_612_736
+    with pytest.raises(ValueError, match="units"):
+        parse_bytes("8 gigs")
