@@ -27,7 +27,7 @@ const name = (key: string) => props.labels[key] ?? key
 </script>
 
 <template>
-  <div class="mosaic" role="img" :aria-label="`Mosaic of ${by} in ${columns.length} columns`">
+  <div class="mosaic" role="group" :aria-label="`Mosaic of ${by} in ${columns.length} columns`">
     <div v-for="column in columns" :key="column.key" class="column" :style="{ flexGrow: column.sum / total }">
       <div class="stack">
         <button

@@ -36,8 +36,8 @@ const remove = (dimension: string) => w.change({ [`filter.${dimension}`]: undefi
           of {{ DIMENSIONS[f.dimension] }} <b :title="label(f.value)">{{ label(f.value).slice(0, 46) }}</b>
           <button type="button" :aria-label="`Remove the filter ${DIMENSIONS[f.dimension]}`" @click="remove(f.dimension)">take out</button>
         </span>
-        <label>by <BFormSelect v-model="by" :options="options" size="sm" /></label>
-        <label>against <BFormSelect v-model="against" :options="options" size="sm" /></label>
+        <label>by <BFormSelect v-model="by" :options="options" size="sm" aria-label="Accounts by" /></label>
+        <label>against <BFormSelect v-model="against" :options="options" size="sm" aria-label="Against" /></label>
         <span class="faded">{{ ledger.data.value.moments.toLocaleString('en-GB') }} moments sampled; ± is a 95% margin</span>
       </div>
       <StateNote v-if="!ledger.data.value.accounts.length" :problem="null" :working="false" has empty />
