@@ -43,7 +43,7 @@ lint: setup-test
 	.venv/bin/ruff format --check src tests benchmarks tools
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	$(PY) tools/openapi.py
+	$(PY) -m tools.openapi
 	cd web && npx openapi-typescript ../build/openapi.json -o ../build/schema.d.ts >/dev/null && cmp ../build/schema.d.ts src/api/schema.d.ts
 	cd web && npx vue-tsc --noEmit && npx eslint src
 
@@ -52,14 +52,14 @@ format:
 	.venv/bin/ruff format src tests benchmarks tools
 
 web-types: setup
-	$(PY) tools/openapi.py
+	$(PY) -m tools.openapi
 	cd web && npx openapi-typescript ../build/openapi.json -o src/api/schema.d.ts
 
 bench: setup-test
 	$(PY) -m benchmarks.run
 
 shots: setup-test
-	$(PY) tools/shots.py
+	$(PY) -m tools.shots
 
 clean:
 	rm -rf .venv web/node_modules web/dist build

@@ -66,7 +66,7 @@ def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     page.locator("[data-test=try-it]").click()
     expect(page.locator("[data-test=start]")).to_be_visible()
     expect(page.get_by_text("index on hold_request (title_id, state, placed_at)", exact=True)).to_be_visible()
-    page.locator("#seconds").fill("6 s")
+    page.locator("#seconds").fill("15 s")
     page.get_by_label("Blocks").fill("4")
     page.locator("[data-test=start]").click()
     expect(page).to_have_url(re.compile(r"/trials/\d+"))
@@ -80,7 +80,7 @@ def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     # report
     page.goto("/servers/desk-a")
     page.locator("[data-test=report]").click()
-    report = page.frame_locator("[data-test=report]")
+    report = page.frame_locator("iframe[data-test=report]")
     expect(report.get_by_role("heading", name="Findings")).to_be_visible()
     expect(report.get_by_text("With index is plainly better")).to_be_visible()
     with page.expect_download() as download:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import math
 from collections.abc import AsyncIterator
 from importlib import resources
 from typing import Any
@@ -26,6 +27,8 @@ from hardy_gauge.store.models import Server, Snapshot, Trial
 
 router = APIRouter(tags=["trials"])
 POLL_S = 0.4
+ENOUGH = 60  # executions of the goal's statement in a run
+SHORTEST_S, LONGEST_S = 12, 60
 
 
 class RunOut(BaseModel):
@@ -151,6 +154,7 @@ def draft(request: DraftRequest, data: CurrentData, window: CurrentWindow) -> di
         raise Problem(404, "No lab server", "no server of the fleet can play workloads", "server")
     usual = rows[mine].reference_time_per_call_s or rows[mine].time_per_call_s / 10
     rate = sum(row.calls_per_s for row in rows)
+    seconds = min(LONGEST_S, max(SHORTEST_S, math.ceil(ENOUGH / max(rows[mine].calls_per_s, 0.01))))
     index = IndexSpec(table=request.table, columns=request.columns)
     return {
         "title": f"Index on {request.table} ({', '.join(request.columns)})",
@@ -163,7 +167,7 @@ def draft(request: DraftRequest, data: CurrentData, window: CurrentWindow) -> di
             "statements": [{"sql": row.text, "weight": row.calls_per_s} for row in rows],
         },
         "arms": [{"name": "control"}, {"name": "with index", "add_indexes": [index.model_dump()]}],
-        "run": {"seconds": "12 s", "blocks": 5, "seed": 1},
+        "run": {"seconds": f"{seconds} s", "blocks": 5, "seed": 1},
     }
 
 

@@ -26,11 +26,13 @@ def warm_after(executions: pl.DataFrame, seconds: float) -> float:
 
 
 def run_figures(executions: pl.DataFrame, seconds: float, statement: int | None, warm_s: float) -> dict[str, float]:
-    """Throughput (1/s of executions that ended in time) and durations (s) of one statement, or of all.
+    """Throughput (1/s) and durations (s) of one statement, or of all.
 
-    ``executions`` has start_s, duration_s, statement; only those begun after ``warm_s`` count.
+    ``executions`` has start_s, duration_s, statement. Those that ended between ``warm_s`` and the end of
+    the run count, whenever they began: counting by the start would leave long ones out at the end.
     """
-    warm = executions.filter((pl.col("start_s") >= warm_s) & (pl.col("start_s") + pl.col("duration_s") <= seconds))
+    ended = pl.col("start_s") + pl.col("duration_s")
+    warm = executions.filter((ended > warm_s) & (ended <= seconds))
     if statement is not None:
         warm = warm.filter(pl.col("statement") == statement)
     durations = warm["duration_s"].to_numpy()

@@ -1,0 +1,55 @@
+"""API latency while the collector records the practice fleet, on the real demo."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import httpx
+import numpy as np
+from tests.conftest import free_port, wait_for
+
+PATHS = [
+    "fleet",
+    "tape?scope=desk-a",
+    "ledger?scope=desk-a",
+    "statements?scope=desk-a",
+    "servers/desk-a",
+    "findings?scope=desk-a",
+]
+ROUNDS = 25
+
+
+def measure() -> dict[str, float]:
+    if address := os.environ.get("HARDY_GAUGE_DEMO"):
+        return ask(address)
+    port = free_port()
+    with tempfile.TemporaryDirectory() as data:
+        command = [str(Path(sys.executable).parent / "hardy-gauge"), "demo", "--port", str(port), "--data", data]
+        process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        try:
+            wait_for(f"http://127.0.0.1:{port}/api/health", 300)
+            time.sleep(15)
+            return ask(f"http://127.0.0.1:{port}")
+        finally:
+            process.terminate()
+            process.wait(30)
+
+
+def ask(address: str) -> dict[str, float]:
+    found: dict[str, float] = {}
+    everything: list[float] = []
+    with httpx.Client(base_url=f"{address}/api/", trust_env=False, timeout=30) as client:
+        for path in PATHS:
+            times = []
+            for _ in range(ROUNDS):
+                began = time.perf_counter()
+                client.get(path).raise_for_status()
+                times.append(time.perf_counter() - began)
+            everything += times
+            found[f"p95_s {path.split('?')[0]}"] = float(np.quantile(times, 0.95))
+    return {"p95_s all": float(np.quantile(everything, 0.95)), **found}
