@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import io
 import json
+import ssl
 import time
+from functools import cache
 from typing import Any, TypeVar
 
 import httpx
@@ -18,12 +20,20 @@ MOST_BYTES = 16 * 2**20
 MOST_HISTORY_BYTES = 512 * 2**20
 
 
+@cache
+def _trusted() -> ssl.SSLContext:
+    """The system's certificates, read once: reading them takes longer than most answers."""
+    return ssl.create_default_context()
+
+
 class HttpProbe:
     """One server behind ``address`` (".../servers/desk-a"); ``deadline_s`` is for a whole answer."""
 
     def __init__(self, address: str, deadline_s: float = 5.0) -> None:
         self.address, self.deadline_s = address.rstrip("/"), deadline_s
-        self._client = httpx.Client(timeout=httpx.Timeout(deadline_s), follow_redirects=False, trust_env=False)
+        self._client = httpx.Client(
+            timeout=httpx.Timeout(deadline_s), follow_redirects=False, trust_env=False, verify=_trusted()
+        )
 
     def close(self) -> None:
         self._client.close()

@@ -100,7 +100,7 @@ def read(
     time = TIME[kind]
     wanted = None if columns is None else tuple(dict.fromkeys([time, *columns]))
     store = str(session.get_bind().engine.url)
-    frames = []
+    by_server: dict[int, list[pl.DataFrame]] = {}
     for segment_id, server_id, start, end, rows in found:
         key = (store, segment_id, start, end, rows, wanted)
         frame = _decoded.get(key)
@@ -112,10 +112,14 @@ def read(
             _decoded.put(key, frame)
         if start < since_us or end > until_us:
             frame = frame.filter(pl.col(time).is_between(since_us, until_us - 1))
-        frames.append(frame.with_columns(pl.lit(server_id, dtype=pl.Int32).alias("server_id")))
-    if not frames:
+        by_server.setdefault(server_id, []).append(frame)
+    if not by_server:
         return pl.DataFrame()
-    return pl.concat(frames, how="diagonal")
+    named = [
+        pl.concat(frames, how="diagonal").with_columns(pl.lit(server_id, dtype=pl.Int32).alias("server_id"))
+        for server_id, frames in by_server.items()
+    ]
+    return pl.concat(named, how="diagonal")
 
 
 def _decode(body: bytes, columns: tuple[str, ...] | None) -> pl.DataFrame:

@@ -49,6 +49,7 @@ onUnmounted(() => observer.disconnect())
 const from = computed(() => Math.max(0, Math.floor(top.value / ROW) - 10))
 const sight = computed(() => ordered.value.slice(from.value, from.value + Math.ceil(height.value / ROW) + 20))
 const after = computed(() => Math.max(0, (ordered.value.length - from.value - sight.value.length) * ROW))
+const figure = (value: number | string | null) => (typeof value === 'number' ? value : null)
 const turn = (column: Column<Row>) => emit('sort', key.value === column.key && down.value ? `-up.${column.key}` : column.key)
 </script>
 
@@ -73,8 +74,8 @@ const turn = (column: Column<Row>) => emit('sort', key.value === column.key && d
         <tr v-for="row in sight" :key="row.fingerprint" class="link" :style="{ height: `${ROW}px` }" :data-row="row.fingerprint" @click="$emit('open', row)">
           <td v-for="column in shown" :key="column.key" :class="{ num: !column.wide && column.unit !== undefined, clip: column.wide }">
             <RouterLink v-if="column.wide" class="sql" :to="to(row)" :title="String(column.value(row))" @click.stop>{{ column.value(row) }}</RouterLink>
-            <CellBar v-else-if="column.bar" :value="Number(column.value(row))" :max="highest[column.key]" :reference="column.reference?.(row)"><FigureText :value="column.value(row) as number" :unit="column.unit ?? ''" /></CellBar>
-            <template v-else-if="column.unit !== undefined"><FigureText :value="column.value(row) as number | null" :unit="column.unit" /><span v-if="column.reference" class="unit times">{{ times(Number(column.value(row)), column.reference(row)) }}</span></template>
+            <CellBar v-else-if="column.bar" :value="Number(column.value(row))" :max="highest[column.key]" :reference="column.reference?.(row)"><FigureText :value="figure(column.value(row))" :unit="column.unit ?? ''" /></CellBar>
+            <template v-else-if="column.unit !== undefined"><FigureText :value="figure(column.value(row))" :unit="column.unit" /><span v-if="column.reference" class="unit times">{{ times(Number(column.value(row)), column.reference(row)) }}</span></template>
             <template v-else>{{ column.value(row) }}</template>
           </td>
         </tr>

@@ -29,8 +29,7 @@ def accounts(samples: pl.DataFrame, by: Sequence[str], ticks: int, period_us: in
 
     ``samples`` has ``at_us`` and the columns of ``by``; ``ticks`` counts the moments looked at.
     """
-    counts = samples.group_by([*by, "at_us"]).agg(pl.len().cast(pl.Int64).alias("n"))
-    summed = with_margins(counts, by, ticks, period_us)
+    summed = with_margins(samples, by, ticks, period_us)
     total = max(int(summed["n"].sum()), 1) if len(summed) else 1
     moments = max(ticks, 1)
     return summed.select(

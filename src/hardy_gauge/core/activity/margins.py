@@ -17,33 +17,57 @@ from numpy.typing import NDArray
 from scipy.special import gammaincinv
 
 Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
 FEWEST = 10
 
 
-def with_margins(counts: pl.DataFrame, keys: Sequence[str], ticks: int, period_us: int) -> pl.DataFrame:
-    """Sum samples by ``keys`` and add ``low``/``high``, a 95% interval of the sum.
+def with_margins(samples: pl.DataFrame, keys: Sequence[str], ticks: int, period_us: int) -> pl.DataFrame:
+    """Count samples by ``keys`` and add ``low``/``high``, a 95% interval of the count.
 
-    ``counts`` has one row per tick and key with a column ``n`` and ``at_us``; ``ticks`` is how many
-    moments were looked at in all, empty ones included; columns out: keys, n, low, high.
+    ``samples`` has one row per session seen, with ``at_us``; ``ticks`` is how many moments were looked at
+    in all, empty ones included; columns out: keys, n, low, high.
     """
-    if counts.is_empty():
-        return pl.DataFrame(
-            schema={**{k: pl.String for k in keys}, "n": pl.Int64, "low": pl.Float64, "high": pl.Float64}
-        )
     by = list(keys)
-    ordered = counts.sort([*by, "at_us"])
-    next_n = pl.col("n").shift(-1).over(by)
-    next_at = pl.col("at_us").shift(-1).over(by)
-    beside = pl.when(next_at - pl.col("at_us") == period_us).then(pl.col("n") * next_n).otherwise(0)
-    sums = (
-        ordered.with_columns(beside.alias("beside"))
-        .group_by(by)
-        .agg(pl.col("n").sum(), (pl.col("n") ** 2).sum().alias("squares"), pl.col("beside").sum())
-    )
-    total = sums["n"].to_numpy().astype(float)
-    variance = (sums["squares"].to_numpy() - sums["beside"].to_numpy()) * ticks / max(ticks - 1, 1)
+    accounts = samples.group_by(by).agg(pl.len().cast(pl.Int64).alias("n"))
+    if samples.is_empty():
+        return accounts.with_columns(pl.lit(0.0).alias("low"), pl.lit(0.0).alias("high"))
+    code, codes = _codes(samples, accounts, by)
+    squares, beside = _products(code, samples["at_us"].to_numpy() // period_us, len(accounts))
+    total = accounts["n"].to_numpy().astype(float)
+    variance = (squares - beside)[codes] * ticks / max(ticks - 1, 1)
     low, high = poisson_interval(total, variance)
-    return sums.select(*by, "n").with_columns(pl.Series("low", low), pl.Series("high", high))
+    return accounts.with_columns(pl.Series("low", low), pl.Series("high", high))
+
+
+def _codes(samples: pl.DataFrame, accounts: pl.DataFrame, by: list[str]) -> tuple[Ints, Ints]:
+    """A small whole number for every sample's account, and for every row of ``accounts``."""
+    radix = np.zeros(len(samples), dtype=np.int64)
+    mine = np.zeros(len(accounts), dtype=np.int64)
+    for key in by:
+        values = accounts[key].unique(maintain_order=True)
+        table = pl.DataFrame({key: values, "code": np.arange(len(values), dtype=np.int64)})
+        for frame, into in ((samples, radix), (accounts, mine)):
+            found = frame.select(key).join(table, on=key, how="left", nulls_equal=True, maintain_order="left")
+            into *= len(values)
+            into += found["code"].to_numpy()
+    dense = np.full(int(radix.max()) + 1, 0, dtype=np.int64)
+    dense[mine] = np.arange(len(mine))
+    return dense[radix], dense[mine]
+
+
+def _products(code: Ints, tick: Ints, count: int) -> tuple[Array, Array]:
+    """By account: the sum of squared counts a tick, and of products of counts of neighbouring ticks."""
+    first = int(tick.min())
+    span = int(tick.max()) - first + 2  # one empty tick apart, so that accounts never seem neighbours
+    cells = np.sort(code * span + (tick - first))
+    starts = np.flatnonzero(np.concatenate(([True], cells[1:] != cells[:-1])))
+    seen = np.diff(np.append(starts, len(cells))).astype(float)
+    cell = cells[starts]
+    account = cell // span
+    squares = np.bincount(account, weights=seen**2, minlength=count)
+    near = np.flatnonzero(np.diff(cell) == 1)
+    beside = np.bincount(account[near], weights=seen[near] * seen[near + 1], minlength=count)
+    return np.asarray(squares, dtype=np.float64), np.asarray(beside, dtype=np.float64)
 
 
 def poisson_interval(count: Array, variance: Array) -> tuple[Array, Array]:

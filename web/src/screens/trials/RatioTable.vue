@@ -16,10 +16,10 @@ const three = (value: number) => Number(value.toPrecision(3)).toString()
   <table class="ruled">
     <thead><tr><th>figure</th><th>of</th><th class="num">ratio</th><th class="num">95% interval</th><th class="num">p-value</th><th>verdict</th></tr></thead>
     <tbody>
-      <template v-for="(metrics, of) in candidate.ratios" :key="of">
+      <template v-for="(metrics, part) in candidate.ratios" :key="part">
         <tr v-for="(r, metric) in metrics" :key="metric">
           <td>{{ metric }}</td>
-          <td class="faded">{{ OF[of] }}</td>
+          <td class="faded">{{ OF[part] }}</td>
           <td class="num">{{ three(r.ratio) }}×</td>
           <td class="num">{{ three(r.low) }} to {{ three(r.high) }}</td>
           <td class="num">{{ r.p_value < 0.0001 ? '< 0.0001' : r.p_value.toFixed(4) }}</td>
