@@ -12,7 +12,7 @@ setup: .venv/.ready web/dist/index.html
 	@python3 -c 'import sys; assert sys.version_info >= (3, 11), "Python 3.11 or later is needed"'
 	test -x $(PY) || python3 -m venv .venv
 	.venv/bin/pip install -q --require-hashes -r requirements.lock
-	.venv/bin/pip install -q --no-deps --no-build-isolation -e .
+	.venv/bin/pip install -q --no-deps -e .
 	@touch $@
 
 web/node_modules/.ready: web/package.json web/package-lock.json

@@ -9,7 +9,7 @@ import pytest
 from hardy_gauge.core.trials.compare import Interval, Ratio, mean_interval, paired_ratio
 from hardy_gauge.core.trials.design import interleave
 from hardy_gauge.core.trials.figures import run_figures, warm_after
-from hardy_gauge.core.trials.verdict import Goal, Guardrail, goal_state, judge, outcome
+from hardy_gauge.core.trials.verdict import Goal, Guardrail, goal_state, judge, outcome, span
 
 
 def test_every_block_has_every_arm_once_and_one_seed() -> None:
@@ -64,6 +64,11 @@ def test_verdict_words_goal_and_guardrails() -> None:
     assert "plainly better" in verdict.sentence and "the goal of 50.0 ms is met" in verdict.sentence
     assert goal_state(goal, Interval(0.06, 0.04, 0.08, 5)) == "open"
     assert goal_state(Goal("throughput", 100), Interval(80, 70, 90, 5)) == "not met"
+
+
+def test_ratios_in_words() -> None:
+    assert span(Ratio(0.31, 0.28, 0.34, 0.0, 5)) == "0.31× (0.28 to 0.34)"
+    assert span(Ratio(1 / 704, 1 / 735, 1 / 676, 0.0, 5)) == "1/704 (1/735 to 1/676)"
 
 
 def test_figures_that_cannot_be_compared() -> None:

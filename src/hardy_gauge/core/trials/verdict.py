@@ -96,11 +96,15 @@ def judge(
 
 
 def span(ratio: Ratio) -> str:
-    """ "0.31× (0.28 to 0.34)" with as many figures as the interval needs."""
+    """A ratio with its interval: 0.31× (0.28 to 0.34); far below one as a fraction, 1/704 (1/735 to 1/676)."""
+    small = ratio.ratio < 0.1
 
     def text(x: float) -> str:
+        if small and x > 0:
+            return f"1/{1 / x:,.0f}" if x < 0.05 else f"1/{1 / x:.3g}"
         return f"{x:.3g}" if x < 1000 else f"{x:,.0f}"
 
+    times = "" if small else "×"
     if ratio.blocks < 2:
-        return f"{text(ratio.ratio)}× (one block has no interval)"
-    return f"{text(ratio.ratio)}× ({text(ratio.low)} to {text(ratio.high)})"
+        return f"{text(ratio.ratio)}{times} (one block has no interval)"
+    return f"{text(ratio.ratio)}{times} ({text(ratio.low)} to {text(ratio.high)})"

@@ -23,7 +23,7 @@ const to = computed(() => ({ name: 'server', params: { server: props.line.server
     <td><GaugeScale v-if="others.length" name="Active sessions among peers" :value="line.active_sessions.value" :others="others" unit="" :width="90" :max="peak" /><span v-else class="faded">no peers</span></td>
     <td><TraceLine :values="line.trace" :name="`Active sessions of ${line.server}`" :width="104" /></td>
     <td class="num">
-      <template v-if="line.storage_days_left !== null">full in <FigureText :value="line.storage_days_left * 86400" unit="s" /></template>
+      <template v-if="line.storage_days_left !== null"><FigureText :value="line.storage_days_left * 86400" unit="s" /></template>
       <span v-else class="unit">not growing</span>
     </td>
     <td :class="{ act: line.capture === 'failing' }" :title="line.capture_words">{{ line.capture }}</td>

@@ -7,7 +7,7 @@ import StateNote from '@/parts/StateNote.vue'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
 
-const WIDTHS = ['11%', '19.5%', '5%', '11%', '6.5%', '8.5%', '9%', '10%', '12.5%', '7%']
+const WIDTHS = ['11%', '23%', '5%', '11%', '6.5%', '8.5%', '9.5%', '10%', '8.5%', '7%']
 const w = useWindow()
 const fleet = useAnswer<Schemas['Fleet']>(() => 'fleet', () => true)
 const search = computed({ get: () => String(w.route.query.search ?? ''), set: (value) => w.change({ search: value || undefined }) })
@@ -42,7 +42,7 @@ const peak = computed(() => Math.max(0.1, ...blocks.value.flatMap((block) => blo
               <th colspan="2">Time per call</th>
               <th>Among its peers</th>
               <th>Last 24 hours</th>
-              <th class="num">Storage</th>
+              <th class="num">Full in</th>
               <th>Capture</th>
             </tr>
           </thead>

@@ -20,7 +20,7 @@ const option = computed(() => {
     ['time per call', h.time_per_call_s, (v) => text(duration(v))],
     ['examined per row', h.examined_per_row, (v) => text(count(v))],
   ]
-  const grids = [...bands.map((_, i) => ({ left: 78, right: 8, top: 18 + i * 74, height: 46 })), { left: 78, right: 8, top: 18 + 3 * 74, height: 14 }]
+  const grids = [...bands.map((_, i) => ({ left: 78, right: 8, top: 24 + i * 76, height: 46 })), { left: 78, right: 8, top: 20 + 3 * 76, height: 14 }]
   return {
     ...shared,
     useUTC: true,
@@ -28,7 +28,7 @@ const option = computed(() => {
     axisPointer: { link: [{ xAxisIndex: 'all' }] },
     xAxis: grids.map((_, i) => ({ ...shared.time, ...range, gridIndex: i, axisLabel: i === 3 ? shared.time.axisLabel : { show: false }, axisTick: { show: i === 3 } })),
     yAxis: [
-      ...bands.map(([name, , say], i) => ({ ...shared.value, gridIndex: i, name, nameLocation: 'end', nameGap: 5, nameTextStyle: { color: token('--faded'), align: 'left', padding: [0, 0, 0, -70], fontSize: 11.5 }, splitNumber: 2, axisLabel: { ...shared.value.axisLabel, formatter: say } })),
+      ...bands.map(([name, , say], i) => ({ ...shared.value, gridIndex: i, name, nameLocation: 'end', nameGap: 10, nameTextStyle: { color: token('--faded'), align: 'left', padding: [0, 0, 0, -70], fontSize: 11.5 }, splitNumber: 2, axisLabel: { ...shared.value.axisLabel, formatter: say } })),
       { type: 'value', gridIndex: 3, show: false, min: 0, max: 1 },
     ],
     series: [
@@ -42,7 +42,7 @@ const rows = computed(() => props.history.at_us.map((t, i) => [clock(t), props.h
 
 <template>
   <div>
-    <ChartFrame :option="option" title="History over the focus" :columns="['time', 'calls per s', 'time per call, s', 'rows examined per row', 'plan']" :rows="rows" :height="288" />
+    <ChartFrame :option="option" title="History over the focus" :columns="['time', 'calls per s', 'time per call, s', 'rows examined per row', 'plan']" :rows="rows" :height="294" />
     <p class="faded plans mb-0">Plan in use: <span v-for="(key, k) in keys" :key="key"><i :style="{ background: `var(${PLAN_TOKENS[k % PLAN_TOKENS.length]})` }"></i> <code>{{ key.slice(0, 8) }}</code> </span></p>
   </div>
 </template>
