@@ -43,8 +43,7 @@ lint: setup-test
 	.venv/bin/ruff format --check src tests benchmarks tools
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	$(PY) -m tools.openapi
-	cd web && npx openapi-typescript ../build/openapi.json -o ../build/schema.d.ts >/dev/null && cmp ../build/schema.d.ts src/api/schema.d.ts
+	$(MAKE) --no-print-directory web-types
 	cd web && npx vue-tsc --noEmit && npx eslint src
 
 format:
@@ -53,7 +52,7 @@ format:
 
 web-types: setup
 	$(PY) -m tools.openapi
-	cd web && npx openapi-typescript ../build/openapi.json -o src/api/schema.d.ts
+	cd web && npx openapi-typescript ../build/openapi.json -o src/api/schema.d.ts >/dev/null
 
 bench: setup-test
 	$(PY) -m benchmarks.run
