@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import polars as pl
-from scipy.stats import gamma
+from scipy.special import gammaincc, gammainccinv
 
 from practice_fleet.clock import DIRTY_COALESCED, EVENTS, Minutes, solve
 from practice_fleet.queueing import Array
@@ -78,13 +78,13 @@ class History:
         sessions = float(server.settings["max_sessions"])
         model = solve(server.offered(first_us, minutes), [state.visits[k] for k in keys], server.cluster.host, sessions)
         calls = np.zeros(model.rate.shape)
-        factor = np.ones(model.seconds.shape)
+        noise = np.zeros(model.seconds.shape)
         for m in range(minutes):
             rng = np.random.default_rng([server.seed, 1, (first_us + m * MINUTE_US) // MINUTE_US])
             calls[:, m] = rng.poisson(model.rate[:, m] * 60)
-            spread = np.sqrt(model.variance[:, m]) / np.maximum(model.response[:, m], 1e-12)
-            noise = rng.normal(0, 1, (len(EVENTS), len(keys))) * spread / np.sqrt(np.maximum(calls[:, m], 1))
-            factor[:, :, m] = np.clip(1 + noise, 0.2, 3)
+            noise[:, :, m] = rng.standard_normal((len(EVENTS), len(keys)))
+        spread = np.sqrt(model.variance) / np.maximum(model.response, 1e-12) / np.sqrt(np.maximum(calls, 1))
+        factor = np.clip(1 + noise * spread, 0.2, 3)
         factor[0] = 1  # work done does not vary with the queues
         return Block(first_us, keys, state, model, calls, model.seconds * factor * calls)
 
@@ -95,10 +95,12 @@ class History:
         frames = []
         for block in self.blocks(since_us, until_us):
             at, shape = _minute_column(block), block.calls.shape
+            row = np.repeat(np.arange(len(block.keys)), shape[1])
+            plans = pl.Series([block.state.plans[key].key() for key in block.keys], dtype=pl.String)
             data = {
                 "at_us": np.broadcast_to(at, shape).ravel(),
-                "statement_key": np.repeat(np.array(block.keys), shape[1]),
-                "plan_key": np.repeat([block.state.plans[k].key() for k in block.keys], shape[1]),
+                "statement_key": pl.Series(block.keys, dtype=pl.String).gather(row),
+                "plan_key": plans.gather(row),
                 "calls": block.calls.ravel(),
                 "time_s": block.seconds.sum(axis=0).ravel(),
             }
@@ -153,20 +155,21 @@ class History:
         rows: dict[str, list[np.ndarray]] = {"ended_at_us": [], "duration_s": [], "statement": [], "plan": []}
         keys = list(self.server.statements)
         for block in self.blocks(since_us // MINUTE_US * MINUTE_US, -(-until_us // MINUTE_US) * MINUTE_US):
-            for m in range(block.minutes):
-                minute = block.first_us + m * MINUTE_US
+            calls = block.calls.astype(int)
+            mean = block.seconds.sum(axis=0) / np.maximum(block.calls, 1)
+            shape = np.clip(mean**2 / np.maximum(block.model.variance, 1e-18), 0.6, 60)
+            scale = np.maximum(mean, 1e-12) / shape
+            above = gammaincc(shape, threshold_s / scale)
+            plans = np.array([block.state.plans[key].key() for key in block.keys], dtype=object)
+            for m in np.flatnonzero((calls * above).sum(axis=0) > 1e-9):
+                minute = block.first_us + int(m) * MINUTE_US
                 rng = np.random.default_rng([self.server.seed, 3, minute // MINUTE_US])
-                mean = block.seconds[:, :, m].sum(axis=0) / np.maximum(block.calls[:, m], 1)
-                shape = np.clip(mean**2 / np.maximum(block.model.variance[:, m], 1e-18), 0.6, 60)
-                scale = np.maximum(mean, 1e-12) / shape
-                above = gamma.sf(threshold_s, shape, scale=scale)
-                count = rng.binomial(block.calls[:, m].astype(int), above)
-                which = np.repeat(np.arange(len(keys)), count)
-                u = rng.random(which.size) * above[which]
+                which = np.repeat(np.arange(len(keys)), rng.binomial(calls[:, m], above[:, m]))
+                left = rng.random(which.size) * above[which, m]
                 rows["ended_at_us"].append(minute + rng.integers(0, MINUTE_US, which.size))
-                rows["duration_s"].append(gamma.isf(u, shape[which], scale=scale[which]))
+                rows["duration_s"].append(gammainccinv(shape[which, m], left) * scale[which, m])
                 rows["statement"].append(which)
-                rows["plan"].append(np.array([block.state.plans[keys[i]].key() for i in which], dtype=object))
+                rows["plan"].append(plans[which])
         if not rows["statement"]:
             return pl.DataFrame()
         which = np.concatenate(rows["statement"])
