@@ -39,7 +39,7 @@ def test_find_leads_to_a_statement(page: Page) -> None:
     page.goto("/fleet")
     expect(page.locator("[data-server]").first).to_be_visible()
     page.keyboard.press("/")
-    page.get_by_label("Find").last.fill("hold_request title_id")
+    page.get_by_label("Find").last.fill("statement hold_request title_id")
     expect(page.locator(".hits li")).to_have_count(2)
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/statements/[0-9a-f]{16}"))

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { BModal } from 'bootstrap-vue-next'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { get, type Schemas } from '@/api/client'
 import { SCREENS } from './routes'
 import { useWindow } from '@/state/window'
@@ -18,18 +18,17 @@ const hits = computed(() => {
   return [...screens, ...found.value]
 })
 
-watch(words, async (typed) => {
+async function look(typed: string) {
   const answer = await get<Schemas['Hit'][]>(`find?q=${encodeURIComponent(typed)}`).catch(() => [])
   if (typed === words.value) found.value = answer
   chosen.value = 0
-})
-
-async function shown() {
-  words.value = ''
-  found.value = await get<Schemas['Hit'][]>('find?q=').catch(() => [])
-  await nextTick()
-  input.value?.focus()
 }
+watch(words, look)
+watch(open, (opened) => {
+  if (!opened) return
+  words.value = ''
+  void look('')
+})
 
 function go(hit: { kind: string; name: string }) {
   open.value = false
@@ -52,7 +51,7 @@ function key(event: KeyboardEvent) {
 </script>
 
 <template>
-  <BModal v-model="open" title="Find" no-footer @shown="shown">
+  <BModal v-model="open" title="Find" no-footer @shown="input?.focus()">
     <input ref="input" v-model="words" class="form-control mb-2" placeholder="server, statement, trial, screen" aria-label="Find" @keydown="key" />
     <ul class="hits">
       <li v-for="(hit, i) in hits" :key="hit.kind + hit.name">
