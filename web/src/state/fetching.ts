@@ -41,3 +41,5 @@ export function useAnswer<T>(path: () => string | null, live: () => boolean = ()
   })
   return { data, problem, working, ask }
 }
+
+export type Answer<T> = ReturnType<typeof useAnswer<T>>

@@ -3,7 +3,7 @@ import { BFormInput, BFormCheckbox } from 'bootstrap-vue-next'
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import FleetLine from './FleetLine.vue'
-import StateNote from '@/parts/StateNote.vue'
+import AnswerSheet from '@/parts/AnswerSheet.vue'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
 
@@ -22,38 +22,34 @@ const peak = computed(() => Math.max(0.1, ...blocks.value.flatMap((block) => blo
 </script>
 
 <template>
-  <div class="sheet">
-    <StateNote :problem="fleet.problem.value" :working="fleet.working.value" :has="!!fleet.data.value" @again="fleet.ask" />
-    <template v-if="fleet.data.value">
-      <p class="lead-sentence" data-test="sentence">{{ fleet.data.value.sentence }}</p>
-      <div class="tools">
-        <BFormInput v-model="search" size="sm" placeholder="Search servers" aria-label="Search servers" class="search" />
-        <BFormCheckbox v-model="only">unusual only</BFormCheckbox>
-        <span class="faded">{{ shown }} of {{ fleet.data.value.servers }} servers</span>
-      </div>
-      <section v-for="block in blocks" :key="block.cluster" class="cluster">
-        <table class="ruled">
-          <colgroup><col v-for="(width, i) in WIDTHS" :key="i" :style="{ width }" /></colgroup>
-          <thead>
-            <tr>
-              <th class="name">{{ block.cluster }}</th>
-              <th>What is going on</th>
-              <th colspan="2">Active sessions</th>
-              <th colspan="2">Time per call</th>
-              <th>Among its peers</th>
-              <th>Last 24 hours</th>
-              <th class="num">Full in</th>
-              <th>Capture</th>
-            </tr>
-          </thead>
-          <tbody>
-            <FleetLine v-for="line in block.lines" :key="line.server" :line="line" :peers="block.peers" :peak="peak" />
-          </tbody>
-        </table>
-      </section>
-      <p v-if="!shown" class="faded">No server matches. <a href="#" @click.prevent="w.change({ search: undefined, unusual: undefined })">Show all</a></p>
-    </template>
-  </div>
+  <AnswerSheet :answer="fleet" v-slot="{ data }">
+    <div class="tools">
+      <BFormInput v-model="search" size="sm" placeholder="Search servers" aria-label="Search servers" class="search" />
+      <BFormCheckbox v-model="only">unusual only</BFormCheckbox>
+      <span class="faded">{{ shown }} of {{ data.servers }} servers</span>
+    </div>
+    <section v-for="block in blocks" :key="block.cluster" class="cluster">
+      <table class="ruled">
+        <colgroup><col v-for="(width, i) in WIDTHS" :key="i" :style="{ width }" /></colgroup>
+        <thead>
+          <tr>
+            <th class="name">{{ block.cluster }}</th>
+            <th>What is going on</th>
+            <th colspan="2">Active sessions</th>
+            <th colspan="2">Time per call</th>
+            <th>Among its peers</th>
+            <th>Last 24 hours</th>
+            <th class="num">Full in</th>
+            <th>Capture</th>
+          </tr>
+        </thead>
+        <tbody>
+          <FleetLine v-for="line in block.lines" :key="line.server" :line="line" :peers="block.peers" :peak="peak" />
+        </tbody>
+      </table>
+    </section>
+    <p v-if="!shown" class="faded">No server matches. <a href="#" @click.prevent="w.change({ search: undefined, unusual: undefined })">Show all</a></p>
+  </AnswerSheet>
 </template>
 
 <style scoped>

@@ -5,6 +5,7 @@ import type { Schemas } from '@/api/client'
 import AccountTable from './AccountTable.vue'
 import LoadStack from './LoadStack.vue'
 import MosaicChart from '@/charts/MosaicChart.vue'
+import AnswerSheet from '@/parts/AnswerSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 import { FAMILIES } from '@/state/families'
 import { useAnswer } from '@/state/fetching'
@@ -26,36 +27,32 @@ const remove = (dimension: string) => w.change({ [`filter.${dimension}`]: undefi
 </script>
 
 <template>
-  <div class="sheet">
-    <StateNote :problem="ledger.problem.value" :working="ledger.working.value" :has="!!ledger.data.value" @again="ledger.ask" />
-    <template v-if="ledger.data.value">
-      <p class="lead-sentence" data-test="sentence">{{ ledger.data.value.sentence }}</p>
-      <div class="crumbs">
-        <span>Time of <b>{{ w.scope.value }}</b></span>
-        <span v-for="f in filters" :key="f.dimension + f.value" class="word">
-          of {{ DIMENSIONS[f.dimension] }} <b :title="label(f.value)">{{ label(f.value).slice(0, 46) }}</b>
-          <button type="button" :aria-label="`Remove the filter ${DIMENSIONS[f.dimension]}`" @click="remove(f.dimension)">take out</button>
-        </span>
-        <label>by <BFormSelect v-model="by" :options="options" size="sm" aria-label="Accounts by" /></label>
-        <label>against <BFormSelect v-model="against" :options="options" size="sm" aria-label="Against" /></label>
-        <span class="faded">{{ ledger.data.value.moments.toLocaleString('en-GB') }} moments sampled; ± is a 95% margin</span>
-      </div>
-      <StateNote v-if="!ledger.data.value.accounts.length" :problem="null" :working="false" has empty />
-      <template v-else>
-        <LoadStack :ledger="ledger.data.value" :order="order" :title="`Active sessions by ${DIMENSIONS[by]}; the dashed line is the reference`" :height="176" />
-        <div class="cols two mt-2">
-          <div>
-            <h2 class="part"><span>Accounts</span></h2>
-            <AccountTable :accounts="ledger.data.value.accounts" :by="by" :order="order" @pick="(key) => add(by, key)" />
-          </div>
-          <div>
-            <h2 class="part"><span>{{ DIMENSIONS[by] }} within {{ DIMENSIONS[against] }}; area is time</span></h2>
-            <MosaicChart :cells="ledger.data.value.cells" :order="order" :labels="ledger.data.value.labels" :by="DIMENSIONS[by]" @pick="(_, column) => add(against, column)" />
-          </div>
+  <AnswerSheet :answer="ledger" v-slot="{ data }">
+    <div class="crumbs">
+      <span>Time of <b>{{ w.scope.value }}</b></span>
+      <span v-for="f in filters" :key="f.dimension + f.value" class="word">
+        of {{ DIMENSIONS[f.dimension] }} <b :title="label(f.value)">{{ label(f.value).slice(0, 46) }}</b>
+        <button type="button" :aria-label="`Remove the filter ${DIMENSIONS[f.dimension]}`" @click="remove(f.dimension)">take out</button>
+      </span>
+      <label>by <BFormSelect v-model="by" :options="options" size="sm" aria-label="Accounts by" /></label>
+      <label>against <BFormSelect v-model="against" :options="options" size="sm" aria-label="Against" /></label>
+      <span class="faded">{{ data.moments.toLocaleString('en-GB') }} moments sampled; ± is a 95% margin</span>
+    </div>
+    <StateNote v-if="!data.accounts.length" :problem="null" :working="false" has empty />
+    <template v-else>
+      <LoadStack :ledger="data" :order="order" :title="`Active sessions by ${DIMENSIONS[by]}; the dashed line is the reference`" :height="176" />
+      <div class="cols two mt-2">
+        <div>
+          <h2 class="part"><span>Accounts</span></h2>
+          <AccountTable :accounts="data.accounts" :by="by" :order="order" @pick="(key) => add(by, key)" />
         </div>
-      </template>
+        <div>
+          <h2 class="part"><span>{{ DIMENSIONS[by] }} within {{ DIMENSIONS[against] }}; area is time</span></h2>
+          <MosaicChart :cells="data.cells" :order="order" :labels="data.labels" :by="DIMENSIONS[by]" @pick="(_, column) => add(against, column)" />
+        </div>
+      </div>
     </template>
-  </div>
+  </AnswerSheet>
 </template>
 
 <style scoped>

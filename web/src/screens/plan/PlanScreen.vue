@@ -1,17 +1,16 @@
 <script setup lang="ts">
 import { BButton, BFormInput } from 'bootstrap-vue-next'
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import { post, Problem, type Schemas } from '@/api/client'
 import PlanSheet from './PlanSheet.vue'
 import SqlText from '@/parts/SqlText.vue'
-import StateNote from '@/parts/StateNote.vue'
+import AnswerSheet from '@/parts/AnswerSheet.vue'
 import { useAnswer } from '@/state/fetching'
 import { clock, day, duration, text } from '@/state/units'
 import { useWindow } from '@/state/window'
 
 const w = useWindow()
 const answer = useAnswer<Schemas['PlanOut']>(() => `servers/${w.route.params.server}/plans/${w.route.params.plan}`)
-const data = computed(() => answer.data.value)
 const wanted = ref('')
 const imagined = ref<Schemas['PlanOut'] | null>(null)
 const problem = ref('')
@@ -25,7 +24,7 @@ async function imagine() {
   }
   const index = { table: match[1], columns: match[2].split(',').map((column) => column.trim()) }
   try {
-    imagined.value = await post<Schemas['PlanOut']>(`servers/${w.route.params.server}/explain`, { text: data.value!.text, add_indexes: [index] })
+    imagined.value = await post<Schemas['PlanOut']>(`servers/${w.route.params.server}/explain`, { text: answer.data.value!.text, add_indexes: [index] })
   } catch (error) {
     problem.value = (error as Problem).detail
   }
@@ -33,28 +32,24 @@ async function imagine() {
 </script>
 
 <template>
-  <div class="sheet">
-    <StateNote :problem="answer.problem.value" :working="answer.working.value" :has="!!data" @again="answer.ask" />
-    <template v-if="data">
-      <p class="lead-sentence" data-test="sentence">{{ data.sentence }}</p>
-      <div class="about">
-        <SqlText :sql="data.text ?? ''" />
-        <p class="faded mb-0">Plan <code>{{ data.plan_id.slice(0, 8) }}</code> of <RouterLink :to="{ name: 'server', params: { server: data.server }, query: w.kept.value }">{{ data.server }}</RouterLink>, taken {{ day(data.taken_us!) }} {{ clock(data.taken_us!) }}. <RouterLink :to="{ name: 'statement', params: { fingerprint: data.statement }, query: { ...w.kept.value, scope: data.server } }">The statement</RouterLink></p>
-      </div>
-      <PlanSheet :plan="data" />
-      <h2 class="part mt-3"><span>Try an index that does not exist yet</span></h2>
-      <form class="what-if" @submit.prevent="imagine">
-        <BFormInput v-model="wanted" size="sm" placeholder="table (column, column)" aria-label="Index to imagine" />
-        <BButton size="sm" variant="outline-secondary" type="submit">Ask {{ data.server }}</BButton>
-        <span class="faded">Nothing is built; the server only plans with it.</span>
-        <span v-if="problem" class="act" role="alert">{{ problem }}</span>
-      </form>
-      <template v-if="imagined">
-        <p class="mt-2"><strong>{{ imagined.plan_id === data.plan_id ? 'The plan stays the same.' : `With the index: ${text(duration(imagined.time_s ?? 0))} instead of ${text(duration(data.time_s ?? 0))}.` }}</strong> {{ imagined.sentence }}</p>
-        <PlanSheet v-if="imagined.plan_id !== data.plan_id" :plan="imagined" />
-      </template>
+  <AnswerSheet :answer="answer" v-slot="{ data }">
+    <div class="about">
+      <SqlText :sql="data.text ?? ''" />
+      <p class="faded mb-0">Plan <code>{{ data.plan_id.slice(0, 8) }}</code> of <RouterLink :to="{ name: 'server', params: { server: data.server }, query: w.kept.value }">{{ data.server }}</RouterLink>, taken {{ day(data.taken_us!) }} {{ clock(data.taken_us!) }}. <RouterLink :to="{ name: 'statement', params: { fingerprint: data.statement }, query: { ...w.kept.value, scope: data.server } }">The statement</RouterLink></p>
+    </div>
+    <PlanSheet :plan="data" />
+    <h2 class="part mt-3"><span>Try an index that does not exist yet</span></h2>
+    <form class="what-if" @submit.prevent="imagine">
+      <BFormInput v-model="wanted" size="sm" placeholder="table (column, column)" aria-label="Index to imagine" />
+      <BButton size="sm" variant="outline-secondary" type="submit">Ask {{ data.server }}</BButton>
+      <span class="faded">Nothing is built; the server only plans with it.</span>
+      <span v-if="problem" class="act" role="alert">{{ problem }}</span>
+    </form>
+    <template v-if="imagined">
+      <p class="mt-2"><strong>{{ imagined.plan_id === data.plan_id ? 'The plan stays the same.' : `With the index: ${text(duration(imagined.time_s ?? 0))} instead of ${text(duration(data.time_s ?? 0))}.` }}</strong> {{ imagined.sentence }}</p>
+      <PlanSheet v-if="imagined.plan_id !== data.plan_id" :plan="imagined" />
     </template>
-  </div>
+  </AnswerSheet>
 </template>
 
 <style scoped>

@@ -6,7 +6,7 @@ import { lastServer } from '@/app/keyboard'
 import FindingNote from '@/parts/FindingNote.vue'
 import GaugeScale from '@/parts/GaugeScale.vue'
 import FigureText from '@/parts/FigureText.vue'
-import StateNote from '@/parts/StateNote.vue'
+import AnswerSheet from '@/parts/AnswerSheet.vue'
 import LoadStack from '@/screens/ledger/LoadStack.vue'
 import ServerFacts from './ServerFacts.vue'
 import StatementList from './StatementList.vue'
@@ -26,7 +26,6 @@ const path = (what: string) => (name.value === 'first' ? null : what)
 const sheet = useAnswer<Schemas['ServerSheet']>(() => path(`servers/${name.value}?${w.api()}`), () => w.following.value)
 const ledger = useAnswer<Schemas['Ledger']>(() => path(`ledger?${w.api()}`), () => w.following.value)
 const saved = ref('')
-const data = computed(() => sheet.data.value)
 const link = (screen: string) => ({ name: screen, query: { ...w.kept.value, scope: name.value } })
 
 async function report() {
@@ -40,13 +39,11 @@ async function report() {
 </script>
 
 <template>
-  <div class="sheet">
-    <StateNote :problem="sheet.problem.value" :working="sheet.working.value" :has="!!data" @again="sheet.ask" />
-    <template v-if="data">
-      <div class="top">
-        <p class="lead-sentence" data-test="sentence">{{ data.sentence }}</p>
-        <BButton size="sm" variant="outline-secondary" data-test="report" @click="report">Save a report</BButton>
-      </div>
+  <AnswerSheet :answer="sheet">
+    <template #beside>
+      <BButton size="sm" variant="outline-secondary" data-test="report" @click="report">Save a report</BButton>
+    </template>
+    <template #default="{ data }">
       <p v-if="saved" class="act" role="alert">{{ saved }}</p>
       <p v-if="data.capture !== 'recording'" class="act">Capture: {{ data.capture_words }}.</p>
       <div class="gauges">
@@ -66,12 +63,10 @@ async function report() {
         <ServerFacts :sheet="data" />
       </div>
     </template>
-  </div>
+  </AnswerSheet>
 </template>
 
 <style scoped>
-.top { display: flex; justify-content: space-between; gap: 20px; align-items: start; }
-.top .btn { flex: none; }
 .gauges { display: grid; grid-template-columns: repeat(6, 1fr); gap: 10px; border-block: 1px solid var(--rule); padding: 7px 0; margin-bottom: 12px; font-size: 13px; }
 .strong { font-weight: 600; }
 .two { grid-template-columns: minmax(0, 1.75fr) minmax(0, 1fr); }

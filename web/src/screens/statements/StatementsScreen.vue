@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import { COLUMNS, FIRST } from './columns'
 import DataTable from '@/parts/DataTable.vue'
+import AnswerSheet from '@/parts/AnswerSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
@@ -29,22 +30,17 @@ const to = (row: Row) => ({ name: 'statement', params: { fingerprint: row.finger
 </script>
 
 <template>
-  <div class="sheet fill">
-    <StateNote :problem="answer.problem.value" :working="answer.working.value" :has="!!answer.data.value" @again="answer.ask" />
-    <template v-if="answer.data.value">
-      <p class="lead-sentence" data-test="sentence">{{ answer.data.value.sentence }}</p>
-      <DataTable name="statements" :rows="rows" :columns="COLUMNS" :first="FIRST" :sort="order" :to="to" @sort="(key) => w.change({ sort: key })" @open="(row) => w.router.push(to(row))">
-        <BFormInput v-model="search" size="sm" placeholder="Search in the text" aria-label="Search in the text" class="search" />
-        <BFormSelect v-model="show" :options="SHOW" size="sm" class="show" aria-label="Which statements" />
-        <span class="faded">{{ rows.length }} of {{ answer.data.value.rows.length }}; × compares with the reference</span>
-      </DataTable>
-      <StateNote v-if="!rows.length" :problem="null" :working="false" has empty><template #empty>No statement matches. Take out the search, or move the focus on the tape.</template></StateNote>
-    </template>
-  </div>
+  <AnswerSheet :answer="answer" fill v-slot="{ data }">
+    <DataTable name="statements" :rows="rows" :columns="COLUMNS" :first="FIRST" :sort="order" :to="to" @sort="(key) => w.change({ sort: key })" @open="(row) => w.router.push(to(row))">
+      <BFormInput v-model="search" size="sm" placeholder="Search in the text" aria-label="Search in the text" class="search" />
+      <BFormSelect v-model="show" :options="SHOW" size="sm" class="show" aria-label="Which statements" />
+      <span class="faded">{{ rows.length }} of {{ data.rows.length }}; × compares with the reference</span>
+    </DataTable>
+    <StateNote v-if="!rows.length" :problem="null" :working="false" has empty><template #empty>No statement matches. Take out the search, or move the focus on the tape.</template></StateNote>
+  </AnswerSheet>
 </template>
 
 <style scoped>
-.fill { height: 100%; display: flex; flex-direction: column; }
 .search { width: 220px; }
 .show { width: 200px; }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
-import StateNote from '@/parts/StateNote.vue'
+import AnswerSheet from '@/parts/AnswerSheet.vue'
 import { useAnswer } from '@/state/fetching'
 import { clock, day } from '@/state/units'
 import { useWindow } from '@/state/window'
@@ -10,17 +10,15 @@ const answer = useAnswer<Schemas['TrialList']>(() => 'trials', () => true)
 </script>
 
 <template>
-  <div class="sheet">
-    <StateNote :problem="answer.problem.value" :working="answer.working.value" :has="!!answer.data.value" @again="answer.ask" />
-    <template v-if="answer.data.value">
-      <div class="top">
-        <p class="lead-sentence" data-test="sentence">{{ answer.data.value.sentence }}</p>
-        <RouterLink class="btn btn-sm btn-primary" :to="{ name: 'new-trial', query: w.kept.value }" data-test="new-trial">Design a trial</RouterLink>
-      </div>
-      <table v-if="answer.data.value.trials.length" class="ruled">
+  <AnswerSheet :answer="answer">
+    <template #beside>
+      <RouterLink class="btn btn-sm btn-primary" :to="{ name: 'new-trial', query: w.kept.value }" data-test="new-trial">Design a trial</RouterLink>
+    </template>
+    <template #default="{ data }">
+      <table v-if="data.trials.length" class="ruled">
         <thead><tr><th class="num">no.</th><th>started</th><th>trial</th><th>state</th><th>verdict</th></tr></thead>
         <tbody>
-          <tr v-for="trial in answer.data.value.trials" :key="trial.id" class="link" @click="w.router.push({ name: 'trial', params: { id: trial.id }, query: w.kept.value })">
+          <tr v-for="trial in data.trials" :key="trial.id" class="link" @click="w.router.push({ name: 'trial', params: { id: trial.id }, query: w.kept.value })">
             <td class="num">{{ trial.id }}</td>
             <td class="figure">{{ day(trial.created_us) }} {{ clock(trial.created_us) }}</td>
             <td><RouterLink :to="{ name: 'trial', params: { id: trial.id }, query: w.kept.value }" @click.stop>{{ trial.title }}</RouterLink></td>
@@ -31,9 +29,5 @@ const answer = useAnswer<Schemas['TrialList']>(() => 'trials', () => true)
       </table>
       <p v-else class="faded">A trial compares one change with things as they are, in interleaved runs. Start from a finding's "Try it", or design one here.</p>
     </template>
-  </div>
+  </AnswerSheet>
 </template>
-
-<style scoped>
-.top { display: flex; justify-content: space-between; align-items: start; gap: 20px; }
-</style>
