@@ -25,7 +25,7 @@ ROUNDS = 25
 
 
 def measure() -> dict[str, float]:
-    if address := os.environ.get("HARDY_GAUGE_DEMO"):
+    if address := os.environ.get("RUNNING_DEMO"):
         return ask(address)
     port = free_port()
     with tempfile.TemporaryDirectory() as data:

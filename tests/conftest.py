@@ -87,8 +87,8 @@ def practice(short_scenario: Scenario) -> Iterator[str]:
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """Address of the real demo, with its whole history. HARDY_GAUGE_DEMO names one that already runs."""
-    if running := os.environ.get("HARDY_GAUGE_DEMO"):
+    """Address of the real demo, with its whole history. RUNNING_DEMO names one that already runs."""
+    if running := os.environ.get("RUNNING_DEMO"):
         yield running
         return
     port = free_port()

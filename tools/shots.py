@@ -49,7 +49,7 @@ def views(page: Page, base: str) -> dict[str, str]:
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     port = free_port()
-    running = os.environ.get("HARDY_GAUGE_DEMO")
+    running = os.environ.get("RUNNING_DEMO")
     base = running or f"http://127.0.0.1:{port}"
     with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
         process = None

@@ -26,7 +26,9 @@ async function request<T>(method: string, path: string, body?: unknown, type = '
     const problem = await response.json().catch(() => ({}))
     throw new Problem(problem.title ?? 'Error', problem.detail ?? response.statusText, problem.field ?? '', response.status)
   }
-  return (await response.json()) as T
+  return response.json().catch(() => {
+    throw new Problem('No answer', 'What came back is not an answer of this application.', '', response.status)
+  }) as Promise<T>
 }
 
 export const get = <T>(path: string) => request<T>('GET', path)

@@ -18,6 +18,12 @@ const hits = computed(() => {
   return [...screens, ...found.value]
 })
 
+/** A long text from shortly before the first word looked for, so that it is seen why the text was found. */
+function excerpt(text: string): string {
+  const at = text.toLowerCase().indexOf(words.value.trim().toLowerCase().split(/\s+/)[0])
+  return at > 30 ? `… ${text.slice(text.lastIndexOf(' ', at - 20) + 1)}` : text
+}
+
 async function look(typed: string) {
   const answer = await get<Schemas['Hit'][]>(`find?q=${encodeURIComponent(typed)}`).catch(() => [])
   if (typed === words.value) found.value = answer
@@ -56,7 +62,7 @@ function key(event: KeyboardEvent) {
     <ul class="hits">
       <li v-for="(hit, i) in hits" :key="hit.kind + hit.name">
         <button type="button" :class="{ on: i === chosen }" @click="go(hit)" @mousemove="chosen = i">
-          <span class="faded">{{ hit.kind }}</span> <span :class="{ sql: hit.kind === 'statement' }">{{ hit.words }}</span>
+          <span class="faded">{{ hit.kind }}</span> <span :class="{ sql: hit.kind === 'statement' }">{{ excerpt(hit.words) }}</span>
         </button>
       </li>
       <li v-if="!hits.length" class="faded">Nothing has these words.</li>

@@ -145,7 +145,7 @@ svg { display: block; user-select: none; touch-action: none; }
 .band { fill: var(--usual); pointer-events: none; }
 .line { fill: none; stroke: var(--ink); stroke-width: 1.3; pointer-events: none; }
 .tick { stroke: var(--rule-strong); }
-.small { font: 10.5px 'Figure Points', 'B612 Mono', monospace; fill: var(--faded); pointer-events: none; }
+.small { font: 10.5px var(--bs-font-monospace); fill: var(--faded); pointer-events: none; }
 .name { font-family: 'Archivo Variable', sans-serif; }
 .steel { fill: var(--steel); }
 .change path { fill: var(--petrol); }

@@ -107,7 +107,7 @@ async function start() {
 <style scoped>
 .grid { display: grid; grid-template-columns: 90px minmax(0, 1fr); gap: 9px 14px; align-items: baseline; max-width: 1000px; font-size: 13px; }
 .grid > label, .grid > span:nth-child(odd) { color: var(--faded); font-weight: 600; }
-.line { display: flex; gap: 8px; align-items: center; }
+.line { display: flex; gap: 8px; align-items: center; white-space: nowrap; }
 summary { color: var(--petrol); font-size: 12.5px; }
 .yaml { background: var(--ground); border: 1px solid var(--rule); padding: 8px; max-height: 300px; overflow: auto; }
 </style>

@@ -68,7 +68,7 @@ const say = (value: number) => text(said(value, unit.value))
 <style scoped>
 .dots { width: 100%; max-height: 260px; }
 .rule { stroke: var(--rule); }
-.small { font: 11px 'Figure Points', 'B612 Mono', monospace; fill: var(--faded); }
+.small { font: 11px var(--bs-font-monospace); fill: var(--faded); }
 .ink { fill: var(--ink); }
 .name { font-size: 14px; font-weight: 600; fill: var(--ink); }
 .dot { fill: var(--sheet); stroke: var(--petrol); stroke-width: 1.8; }
