@@ -4,7 +4,7 @@ DATA ?= data/demo
 PY := .venv/bin/python
 SHELL := /bin/bash
 
-.PHONY: setup setup-test demo test lint format bench shots web-types clean
+.PHONY: setup setup-test demo test lint format bench shots docs web-types clean
 
 setup: .venv/.ready web/dist/index.html
 
@@ -56,6 +56,9 @@ web-types: setup
 
 bench: setup-test
 	$(PY) -m benchmarks.run
+
+docs: setup
+	$(PY) -m tools.docs
 
 shots: setup-test
 	$(PY) -m tools.shots

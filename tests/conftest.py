@@ -17,7 +17,8 @@ import uvicorn
 
 from hardy_gauge.store.database import Store
 from practice_fleet.face import build, clock_us
-from practice_fleet.scenario import Scenario, load_scenario, shipped
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.scenario.reading import load_scenario, shipped
 
 ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
@@ -74,8 +75,14 @@ def scenario() -> Scenario:
 
 @pytest.fixture(scope="session")
 def short_scenario(scenario: Scenario) -> Scenario:
-    """The demo scenario with nine days of history: the least in which every hour has a day of its kind before it."""
-    return scenario.model_copy(update={"history_days": 9.0, "sample_history_days": 9.0})
+    """The demo's desk and its lab with nine days of history: the least in which every hour has a day of its kind
+    before it."""
+    document = scenario.model_dump()
+    document["clusters"] = [c for c in document["clusters"] if c["name"] in ("desk", "lab")]
+    document["clusters"][1]["servers"] = document["clusters"][1]["servers"][:1]
+    document["databases"] = {"desk": document["databases"]["desk"]}
+    document["troubles"] = document["troubles"][:1]
+    return Scenario.model_validate(document | {"history_days": 9.0, "sample_history_days": 9.0})
 
 
 @pytest.fixture(scope="session")

@@ -9,8 +9,12 @@ from typing import Annotated
 import typer
 import uvicorn
 
+from hardy_gauge.probes.protocol import Refused
 from practice_fleet.face import build, clock_us
-from practice_fleet.scenario import ScenarioError, load_scenario, shipped
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.scenario.guide import json_schema, markdown
+from practice_fleet.scenario.reading import ScenarioError, load_scenario, shipped
+from practice_fleet.server import PracticeServer
 
 app = typer.Typer(
     help="The practice fleet: simulated database servers behind the probe protocol.", no_args_is_help=True
@@ -38,11 +42,36 @@ def serve(
 def check(file: Path) -> None:
     """Read a scenario file and say what is wrong with it, one line a mistake."""
     loaded = _load(file)
-    servers = sum(len(cluster.servers) for cluster in loaded.clusters)
-    typer.echo(f"{file}: {servers} servers, {len(loaded.tables)} tables, {len(loaded.statements)} statements")
+    tables = sum(len(database.tables) for database in loaded.databases.values())
+    statements = sum(len(database.statements) for database in loaded.databases.values())
+    for name, (cluster, spec) in loaded.servers().items():
+        try:
+            plans = PracticeServer(loaded, cluster, spec, clock_us()).state(clock_us()).plans
+        except Refused as error:
+            typer.echo(f"{file.name}: a statement of {name} cannot be planned: {error}", err=True)
+            raise typer.Exit(2) from None
+        if not plans:
+            typer.echo(f"{file.name}: {name} runs no statement in its role, {spec.role}", err=True)
+            raise typer.Exit(2)
+    words = (
+        f"{len(loaded.servers())} servers, {tables} tables, {statements} statements, {len(loaded.troubles)} troubles"
+    )
+    typer.echo(f"{file}: {words}")
 
 
-def _load(path: Path):  # type: ignore[no-untyped-def]
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of scenario files."""
+    typer.echo(json.dumps(json_schema(), indent=1))
+
+
+@app.command()
+def guide() -> None:
+    """Print every key of a scenario file, every trouble and every setting, as Markdown."""
+    typer.echo(markdown(), nl=False)
+
+
+def _load(path: Path) -> Scenario:
     try:
         return load_scenario(path)
     except (ScenarioError, OSError) as error:

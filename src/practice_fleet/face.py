@@ -12,10 +12,12 @@ from fastapi import FastAPI, HTTPException, Query, Request, Response
 from fastapi.responses import JSONResponse
 
 from hardy_gauge.probes import protocol as p
+from practice_fleet.frames import execution_frame, metric_frame, sample_frame, statement_frame
 from practice_fleet.live import LiveServer
+from practice_fleet.operations import BuildIndex, DropIndex, EndSession, Operation, Pin, Restart, SetSetting
 from practice_fleet.plays import Plays
-from practice_fleet.scenario import Scenario
-from practice_fleet.server import PracticeServer
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.server import DAY_US, PracticeServer
 
 
 def clock_us() -> int:
@@ -35,7 +37,15 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
     def find(name: str) -> LiveServer:
         if name not in servers:
             raise HTTPException(404, f"no server '{name}'; there are {', '.join(servers)}")
-        return servers[name]
+        found = servers[name]
+        if found.server.is_down(now_us()):
+            raise HTTPException(503, f"server '{name}' is down")
+        return found
+
+    def do(name: str, operation: Operation) -> p.Done:
+        find(name).do(operation)
+        said = operation.says(name)
+        return p.Done(at_us=operation.at_us, detail=said[0].text if said else "done")
 
     @app.exception_handler(p.Refused)
     def refused(_: Request, error: p.Refused) -> JSONResponse:
@@ -97,15 +107,39 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
         until = min(until_us, now_us())
         source = live.history
         if kind == "metric":
-            frame = source.metric_frame(since_us, until)
+            frame = metric_frame(source, since_us, until)
         elif kind == "statement":
-            frame = source.statement_frame(since_us, until)
+            frame = statement_frame(source, since_us, until)
         elif kind == "sample":
-            start = until - int(scenario.sample_history_days * 86_400_000_000)
-            frame = source.sample_frame(max(since_us, start), until)
+            start = anchor_us - int(scenario.sample_history_days * DAY_US)
+            frame = sample_frame(source, max(since_us, start), until)
         else:
-            frame = source.execution_frame(since_us, until, threshold_s)
+            frame = execution_frame(source, since_us, until, threshold_s)
         return parquet(frame)
+
+    @app.post("/servers/{name}/settings")
+    def set_setting(name: str, change: p.SettingChange) -> p.Done:
+        return do(name, SetSetting(now_us(), name=change.name, value=change.value))
+
+    @app.post("/servers/{name}/restart")
+    def restart(name: str) -> p.Done:
+        return do(name, Restart(now_us()))
+
+    @app.post("/servers/{name}/indexes")
+    def build_index(name: str, spec: p.IndexSpec) -> p.Done:
+        return do(name, BuildIndex(now_us(), spec=spec))
+
+    @app.post("/servers/{name}/indexes/{index}/drop")
+    def drop_index(name: str, index: str) -> p.Done:
+        return do(name, DropIndex(now_us(), name=index))
+
+    @app.post("/servers/{name}/pins")
+    def pin(name: str, wanted: p.PinRequest) -> p.Done:
+        return do(name, Pin(now_us(), statement=wanted.statement, plan_key=wanted.plan_key))
+
+    @app.post("/servers/{name}/sessions/{session}/end")
+    def end_session(name: str, session: int) -> p.Done:
+        return do(name, EndSession(now_us(), session=session))
 
     @app.post("/servers/{name}/plays")
     def play(name: str, request: p.PlayRequest) -> p.PlayState:
@@ -123,8 +157,8 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
     @app.get("/plays/{play_name}/{part}")
     def play_part(play_name: str, part: str) -> Response:
         path = plays.get(play_name).folder / f"{part}.parquet"
-        if part not in ("executions", "samples") or not path.exists():
-            raise HTTPException(404, "a finished play has executions and samples")
+        if part not in ("executions", "samples", "ticks") or not path.exists():
+            raise HTTPException(404, "a finished play has executions, samples and ticks")
         return Response(path.read_bytes(), media_type="application/vnd.apache.parquet")
 
     return app

@@ -7,6 +7,7 @@ import os
 import tempfile
 import threading
 import uuid
+from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -14,8 +15,15 @@ from pathlib import Path
 import polars as pl
 
 from hardy_gauge.probes.protocol import PlayRequest, PlayState, Refused
-from practice_fleet.events import Run
-from practice_fleet.server import PracticeServer, State
+from practice_fleet.conditions import State
+from practice_fleet.events.pages import Pages, StoredObject
+from practice_fleet.events.randoms import Randoms
+from practice_fleet.events.run import Run, Store
+from practice_fleet.physics.cache import Accessed
+from practice_fleet.physics.checkpoints import checkpoints
+from practice_fleet.physics.demand import Visits, bypasses
+from practice_fleet.scenario.units import PAGE_BYTES
+from practice_fleet.server import PracticeServer
 
 KEPT = 64
 
@@ -41,8 +49,10 @@ class Plays:
             raise Refused("open arrivals need rate_per_s", "arrival.rate_per_s")
         if arrival.kind == "closed" and arrival.workers is None:
             raise Refused("closed arrivals need workers", "arrival.workers")
+        if arrival.kind == "recorded" and not arrival.times_s:
+            raise Refused("recorded arrivals need times_s", "arrival.times_s")
         state = server.trial_state(
-            now_us, request.statements, request.settings, request.add_indexes, request.drop_indexes
+            now_us, request.statements, request.settings, request.add_indexes, request.drop_indexes, arrival
         )
         name = uuid.uuid4().hex[:12]
         play = Play(
@@ -88,14 +98,78 @@ def _run(pipe: Connection, state: State, request: PlayRequest, folder: str) -> N
         pipe.send({"done_s": done})
         return bool(pipe.recv())
 
-    visits = list(state.visits.values())
-    run = Run(
-        state.cluster.host, visits, [s.weight for s in request.statements], request.arrival,
-        int(state.settings["max_sessions"]), request.seed,
-    )  # fmt: skip
+    if state.memory.killed:
+        pipe.send({"state": "failed", "detail": killed_words(state)})
+        return
+    run = event_run(state, request)
     result = run.play(request.seconds, progress)
-    statics = pl.DataFrame({"statement": range(len(visits)), "rows_examined": [v.rows_examined for v in visits]})
+    examined = [v.rows_examined for v in run.visits]
+    statics = pl.DataFrame({"statement": range(len(examined)), "rows_examined": examined})
     result.executions.join(statics, on="statement", how="left").write_parquet(Path(folder) / "executions.parquet")
     result.samples.write_parquet(Path(folder) / "samples.parquet")
+    result.ticks.write_parquet(Path(folder) / "ticks.parquet")
     finished = "finished" if result.seconds >= request.seconds else "stopped"
     pipe.send({"state": finished, "done_s": result.seconds, "utilisation": result.utilisation})
+
+
+def killed_words(state: State) -> str:
+    """Why the host ends the server before it serves anything."""
+    memory = state.memory
+    needed, there = memory.used / 2**30, (memory.host + memory.swap) / 2**30
+    return f"the host killed the server: it needs {needed:.1f} GiB of memory, and memory and swap are {there:.1f} GiB"
+
+
+def event_run(state: State, request: PlayRequest) -> Run:
+    """A run by events that follows every page of the objects which the statements touch."""
+    visits, weights = list(state.visits.values()), [s.weight for s in request.statements]
+    situation, catalogue = state.situation, state.catalogue
+    rates: dict[str, float] = {}
+    changes: dict[str, float] = {}
+    touched: set[str] = set()
+    for visit, weight in zip(visits, weights, strict=True):
+        touched |= visit.random.keys() | visit.stream.keys() | visit.changed.keys()
+        for name, pages in visit.random.items():
+            rates[name] = rates.get(name, 0.0) + weight * pages
+        for name, pages in visit.changed.items():
+            changes[name] = changes.get(name, 0.0) + weight * pages
+    objects = [
+        StoredObject(
+            name, catalogue.pages_of(name), catalogue.skew_of(name), rates.get(name, 0.0), changes.get(name, 0.0),
+            bypasses(catalogue, name, situation.cache_pages),
+        )
+        for name in sorted(touched)
+    ]  # fmt: skip
+    pace = _pace(state, visits, weights, request)
+    log_rate = pace * sum(v.record_bytes * w for v, w in zip(visits, weights, strict=True))
+    settings = state.settings
+    capacity, spread = float(settings["log_capacity_bytes"]), float(settings["checkpoint_spread"])
+    changed = [Accessed(o.name, o.pages, o.skew, o.changes * pace) for o in objects]
+    stay_s = situation.caches.stay_s
+    usual = checkpoints(changed, log_rate, capacity, float(settings["checkpoint_interval_s"]), spread, stay_s / pace)
+    age_s = 0.0 if request.cold else usual.every_s / 2
+    pages = Pages(
+        objects, situation.cache_pages, state.memory.system_cache / PAGE_BYTES, Randoms([request.seed, 3]),
+        stay_s, request.cold, since_checkpoint_s=age_s * pace,
+    )  # fmt: skip
+    store = Store(
+        pages, capacity, float(settings["checkpoint_interval_s"]), spread, float(settings["background_write_rate"]),
+        float(settings["read_ahead_pages"]), pace, age_s, age_s * (log_rate + usual.image_bytes_per_s),
+    )  # fmt: skip
+    return Run(state.host, visits, weights, request.arrival, int(float(settings["max_sessions"])), request.seed, store)
+
+
+def _pace(state: State, visits: list[Visits], weights: list[float], request: PlayRequest) -> float:
+    """A first guess of calls per second ÷ the sum of the weights: nothing queues, but cores are not exceeded."""
+    arrival, total = request.arrival, sum(weights)
+    if arrival.kind == "open":
+        return float(arrival.rate_per_s or 1.0) / total
+    if arrival.kind == "recorded":
+        return len(arrival.times_s) / max(arrival.times_s[-1], 1.0) / total
+
+    def mean(figure: Callable[[Visits], float]) -> float:
+        return sum(figure(v) * w for v, w in zip(visits, weights, strict=True)) / total
+
+    latency = state.host.data_volume.latency_s
+    processor = mean(lambda v: v.processor_s)
+    alone = mean(lambda v: v.processor_s + v.random_reads * latency + v.chunk_reads * v.chunk_s + v.log_s + v.client_s)
+    return min((arrival.workers or 1) / (alone + arrival.think_s), state.host.cores / processor) / total

@@ -1,135 +1,214 @@
-"""One practice server: its settings, indexes and plans at any moment, and the load it has then."""
+"""One practice server: what changes it, its state at any moment, and the load it has then."""
 
 from __future__ import annotations
 
 import zlib
 from collections.abc import Iterable
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import replace
+from datetime import UTC, datetime
+from typing import Protocol
 
 import numpy as np
 
-from hardy_gauge.probes.protocol import IndexSpec, PlayStatement
+from hardy_gauge.probes.protocol import Arrival, IndexSpec, PlayStatement
 from practice_fleet import settings as setting_rules
-from practice_fleet.access import Costing
-from practice_fleet.catalogue import Catalogue
-from practice_fleet.demand import Visits, cache_hits, visits
-from practice_fleet.plan import Node
-from practice_fleet.planner import plan
-from practice_fleet.query import canonical
-from practice_fleet.queueing import Array
-from practice_fleet.scenario import PAGE_BYTES, ClusterSpec, Scenario, ServerSpec, StatementSpec
+from practice_fleet.conditions import Conditions, State
+from practice_fleet.physics.queueing import Array
+from practice_fleet.planner.query import canonical
+from practice_fleet.scenario.clusters import ClusterSpec, ServerSpec
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.scenario.work import RhythmSpec, StatementSpec
+from practice_fleet.troubles.base import Said
+from practice_fleet.troubles.members import MemberDown, PeerDown
+from practice_fleet.troubles.work import NewStatement
 
 MINUTE_US = 60_000_000
 HOUR_US = 60 * MINUTE_US
 DAY_US = 24 * HOUR_US
 MONDAY_US = 4 * DAY_US  # 1970-01-05 was a Monday
+SWING = 0.06
 
 
-@dataclass(frozen=True)
-class State:
-    """What decides the demands: indexes, settings and the mix. Plans and hit ratios follow from it."""
+class Influence(Protocol):
+    """What changes a server for a time: a trouble of the scenario, or something done through the protocol."""
 
-    catalogue: Catalogue
-    settings: dict[str, setting_rules.Value]
-    statements: dict[str, StatementSpec]
-    rates: dict[str, float]
-    cluster: ClusterSpec
-
-    @cached_property
-    def plans(self) -> dict[str, Node]:
-        costing = self.costing
-        return {key: plan(self.catalogue, statement, costing) for key, statement in self.statements.items()}
-
-    @property
-    def costing(self) -> Costing:
-        return Costing(float(self.settings["random_page_cost"]), float(self.settings["sort_memory_bytes"]))
-
-    @cached_property
-    def hits(self) -> dict[str, float]:
-        pages = float(self.settings["buffer_cache_bytes"]) / PAGE_BYTES
-        return cache_hits(self.catalogue, self.plans, self.rates, pages)
-
-    @cached_property
-    def visits(self) -> dict[str, Visits]:
-        host = self.cluster.host
-        return {
-            key: visits(self.catalogue, self.plans[key], statement, self.hits, host, self.settings)
-            for key, statement in self.statements.items()
-        }
+    def start_us(self, anchor_us: int) -> int: ...
+    def end_us(self, anchor_us: int) -> int | None: ...
+    def is_on(self, at_us: int, anchor_us: int) -> bool: ...
+    def stage(self, at_us: int, anchor_us: int) -> int: ...
+    def hours(self, at_us: int, anchor_us: int) -> float: ...
+    def change(self, now: Conditions, hours: float) -> None: ...
+    def levels(self, hours: float) -> dict[str, float]: ...
+    def says(self, server: str) -> list[Said]: ...
+    def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]: ...
 
 
 class PracticeServer:
-    """A server of the scenario, seen at any time from ``start_us`` on; ``anchor_us`` is the demo's first start."""
+    """A server of the scenario, seen at any time from ``start_us`` on; ``anchor_us`` is the fleet's first start."""
 
     def __init__(self, scenario: Scenario, cluster: ClusterSpec, spec: ServerSpec, anchor_us: int) -> None:
         self.scenario, self.cluster, self.spec, self.anchor_us = scenario, cluster, spec, anchor_us
         self.start_us = (anchor_us - int(scenario.history_days * DAY_US)) // HOUR_US * HOUR_US
         self.seed = zlib.crc32(f"{scenario.seed}/{spec.name}".encode())
         self.settings = setting_rules.resolve(cluster.settings, spec.settings)
-        self.statements = {k: s for k, s in scenario.statements.items() if self._runs(s)}
-        self._states: dict[frozenset[str], State] = {}
+        self.database = scenario.database_of(spec.name)
+        self.statements = {k: s for k, s in self.database.statements.items() if self._runs(s)}
+        self.influences: list[Influence] = [t for t in scenario.troubles if spec.name in t.servers]
+        self.influences += self._peers_down()
+        self._states: dict[tuple[tuple[int, int], ...], State] = {}
+        self._tables = {
+            name: table.model_copy(update={"rows": table.rows * spec.scale}) if spec.scale != 1 else table
+            for name, table in self.database.tables.items()
+        }
+
+    def _peers_down(self) -> list[Influence]:
+        """What the times mean for this member in which another is down."""
+        members = [s.name for s in self.cluster.servers if s.role == "member"]
+        if self.spec.name not in members:
+            return []
+        return [
+            PeerDown(trouble, name, len(members), self.cluster.copies)
+            for trouble in self.scenario.troubles
+            if isinstance(trouble, MemberDown)
+            for name in trouble.servers
+            if name in members and name != self.spec.name
+        ]
+
+    def is_down(self, at_us: int) -> bool:
+        return self.conditions(at_us).down
+
+    @property
+    def every_statement(self) -> dict[str, StatementSpec]:
+        """The statements of now, and those that troubles bring at some time."""
+        every = dict(self.statements)
+        for influence in self.influences:
+            if isinstance(influence, NewStatement):
+                every[influence.key] = influence.statement
+        return every
 
     def _runs(self, statement: StatementSpec) -> bool:
-        if self.cluster.database != self.scenario.clusters[0].database:
-            return False
-        role = "primary" if self.spec.copy_of else self.spec.role
+        role = "primary" if self.spec.copy_of or self.spec.role in ("member", "single") else self.spec.role
         return statement.on == "all" or statement.on == role
 
-    def dropped(self, at_us: int) -> frozenset[str]:
-        """Indexes that troubles have taken away by then."""
-        return frozenset(
-            t.index
-            for t in self.scenario.troubles
-            if self.spec.name in t.servers and at_us >= self.anchor_us - t.start_minutes_ago * MINUTE_US
+    # state ----------------------------------------------------------------------------------------
+
+    def _key(self, at_us: int) -> tuple[tuple[int, int], ...]:
+        return tuple(
+            (number, influence.stage(at_us, self.anchor_us))
+            for number, influence in enumerate(self.influences)
+            if influence.is_on(at_us, self.anchor_us)
         )
 
+    def conditions(self, at_us: int) -> Conditions:
+        """Conditions at a moment, with everything that is on."""
+        cluster = self.cluster
+        now = Conditions(
+            cluster.host, dict(self._tables), dict(self.statements), dict(self.settings), float(cluster.sessions)
+        )
+        for influence in self.influences:
+            if influence.is_on(at_us, self.anchor_us):
+                influence.change(now, influence.hours(at_us, self.anchor_us))
+        return now
+
     def state(self, at_us: int) -> State:
-        gone = self.dropped(at_us)
-        if gone not in self._states:
-            rates = {key: s.rate * self._part(s) for key, s in self.statements.items()}
-            catalogue = Catalogue.of(self.scenario, gone)
-            self._states[gone] = State(catalogue, self.settings, self.statements, rates, self.cluster)
-        return self._states[gone]
+        key = self._key(at_us)
+        if key not in self._states:
+            now = self.conditions(at_us)
+            rates = {k: s.rate * self.part(s) for k, s in now.statements.items()}
+            self._states[key] = now.state(rates)
+        return self._states[key]
+
+    def cuts(self, since_us: int, until_us: int) -> list[int]:
+        """Whole minutes inside the span at which the state changes, in order."""
+        times = {
+            -(-at // MINUTE_US) * MINUTE_US
+            for influence in self.influences
+            for at in influence.moments(self.anchor_us, since_us, until_us)
+        }
+        return sorted(at for at in times if since_us < at < until_us)
+
+    def levels(self, at_us: int) -> dict[str, float]:
+        """What the influences that are on add to level figures."""
+        total: dict[str, float] = {}
+        for influence in self.influences:
+            if influence.is_on(at_us, self.anchor_us):
+                hours = (at_us - influence.start_us(self.anchor_us)) / HOUR_US
+                for name, value in influence.levels(hours).items():
+                    total[name] = total.get(name, 0.0) + value
+        return total
 
     def trial_state(
         self, at_us: int, texts: list[PlayStatement], changed: dict[str, setting_rules.Value],
-        add: Iterable[IndexSpec], drop: Iterable[str],
+        add: Iterable[IndexSpec], drop: Iterable[str], arrival: Arrival | None = None,
     ) -> State:  # fmt: skip
-        """The state with a workload, settings and indexes of its own; Refused names what cannot be."""
-        catalogue = self.state(at_us).catalogue.with_indexes(add, drop)
-        settings = setting_rules.resolve(self.settings, changed)
-        known = {canonical(s.sql): s for s in self.scenario.statements.values()}
+        """The state with a workload, settings and indexes of its own; Refused names what cannot be.
+
+        With closed ``arrival`` every worker is a session, and all of them are at work.
+        """
+        base = self.state(at_us)
+        catalogue = base.catalogue.with_indexes(add, drop)
+        settings = setting_rules.resolve(base.settings, changed)
+        known = {canonical(s.sql): s for s in base.statements.values()}
+        known |= {canonical(s.sql): s for s in self.database.statements.values() if canonical(s.sql) not in known}
         statements, rates = {}, {}
         for number, text in enumerate(texts):
             declared = known.get(canonical(text.text))
-            statements[str(number)] = declared or StatementSpec(
-                sql=text.text, service="trial", user="trial", rate=1, rhythm=next(iter(self.scenario.rhythms))
+            statements[str(number)] = (
+                declared.model_copy(update={"sql": text.text})
+                if declared
+                else StatementSpec(sql=text.text, service="trial", user="trial", rate=1, rhythm="trial")
             )
             rates[str(number)] = text.weight
-        state = State(catalogue, settings, statements, rates, self.cluster)
-        _ = state.visits
+        workers = arrival.workers if arrival and arrival.kind == "closed" else None
+        state = replace(
+            base, catalogue=catalogue, settings=settings, statements=statements, rates=rates, factors={},
+            workers=workers, sessions=float(workers or base.sessions),
+        )  # fmt: skip
+        _ = state.plans
         return state
 
-    def _part(self, statement: StatementSpec) -> float:
-        """This server's part of the cluster's calls."""
-        peers = [s for s in self.cluster.servers if statement.on in ("all", s.role)] or [self.spec]
-        return self.spec.load / (len(peers) if not self.spec.copy_of else 1)
+    # load -----------------------------------------------------------------------------------------
 
-    def offered(self, first_minute_us: int, minutes: int) -> Array:
+    def part(self, statement: StatementSpec) -> float:
+        """This server's part of the cluster's calls."""
+        peers = [s for s in self.cluster.servers if statement.on in ("all", s.role) or s.role == "member"]
+        return self.spec.load / (len(peers) if peers and not self.spec.copy_of else 1)
+
+    def offered(self, state: State, first_minute_us: int, minutes: int) -> Array:
         """Calls per second offered, shape (statements, minutes), with the week's rhythm and seeded noise."""
         at = first_minute_us + np.arange(minutes, dtype=np.int64) * MINUTE_US
-        hour = at % DAY_US / HOUR_US
-        weekday = (at - MONDAY_US) // DAY_US % 7
-        # ten-minute swings shared by all statements, drawn per ten-minute block so that any span agrees
-        block = at // (10 * MINUTE_US)
-        swing = np.array([np.random.default_rng([self.seed, 7, int(b)]).normal(0, 0.06) for b in np.unique(block)])
-        swings = np.exp(swing[np.searchsorted(np.unique(block), block)])
-        rows = []
-        for statement in self.statements.values():
-            rhythm = self.scenario.rhythms[statement.rhythm]
-            shape = np.interp(hour - 0.5, np.arange(-1, 25), [rhythm.hours[-1], *rhythm.hours, rhythm.hours[0]])
-            if 0 in rhythm.hours:  # a job with a start and an end, not a tide
-                shape = np.array(rhythm.hours)[hour.astype(int)]
-            rows.append(statement.rate * self._part(statement) * shape * np.array(rhythm.weekdays)[weekday] * swings)
-        return np.array(rows).reshape(len(self.statements), minutes)
+        swings = np.exp(self._swing(at))
+        shapes: dict[str, Array] = {}
+        rows = np.empty((len(state.statements), minutes))
+        for number, (key, statement) in enumerate(state.statements.items()):
+            if statement.rhythm not in shapes:
+                shapes[statement.rhythm] = rhythm(self.scenario.rhythms[statement.rhythm], at)
+            rows[number] = state.rates[key] * shapes[statement.rhythm] * swings
+        return rows
+
+    def _swing(self, at_us: np.ndarray) -> Array:
+        """Swings of ten minutes, shared by all statements; drawn by the day, so that any span agrees."""
+        days, which = np.unique(at_us // DAY_US, return_inverse=True)
+        drawn = np.stack([np.random.default_rng([self.seed, 7, int(day)]).normal(0, SWING, 144) for day in days])
+        return np.asarray(drawn[which, at_us % DAY_US // (10 * MINUTE_US)])
+
+
+def rhythm(spec: RhythmSpec, at_us: np.ndarray) -> Array:
+    """Share of the top rate at each moment."""
+    hour = at_us % DAY_US / HOUR_US
+    weekday = (at_us - MONDAY_US) // DAY_US % 7
+    if 0 in spec.hours:  # a job with a start and an end, not a tide
+        shape = np.array(spec.hours)[hour.astype(int)]
+    else:
+        shape = np.interp(hour - 0.5, np.arange(-1, 25), [spec.hours[-1], *spec.hours, spec.hours[0]])
+    shape = shape * np.array(spec.weekdays)[weekday]
+    if spec.month_days:
+        days, which = np.unique(at_us // DAY_US, return_inverse=True)
+        shape = shape * np.array([_on_day(int(day), spec.month_days) for day in days])[which]
+    return np.asarray(shape)
+
+
+def _on_day(day: int, wanted: list[int]) -> float:
+    date = datetime.fromtimestamp(day * 86_400, UTC)
+    following = datetime.fromtimestamp((day + 1) * 86_400, UTC)
+    return float(date.day in wanted or (-1 in wanted and following.month != date.month))

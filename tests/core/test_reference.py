@@ -46,6 +46,19 @@ def test_shift_is_found_where_it_began() -> None:
     assert current_shift(at[:300], values[:300], usual) is None
 
 
+def test_a_small_step_out_of_a_narrow_band_is_no_shift() -> None:
+    usual = usual_range(TIMES, weekly(3))
+    at = TIMES[-1] + MINUTE_US + np.arange(360) * MINUTE_US
+    _, centre, high = usual.at(at)
+    values = centre.copy()
+    values[300:] = np.maximum(high[300:] * 1.01, centre[300:] * 1.02)
+    ratio = float((values[300:] / centre[300:]).mean())
+    found = current_shift(at, values, usual)
+    assert (found is None) == (ratio < 1.15)
+    values[300:] = np.maximum(high[300:], centre[300:]) * 1.3
+    assert current_shift(at, values, usual) is not None
+
+
 def test_words() -> None:
     assert times_reference(2.3, 1.0) == "2.3× the reference"
     assert times_reference(1.05, 1.0) == "as in the reference"

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from cachetools import LRUCache
 
-from practice_fleet.cache import Accessed, hit_ratios, zipf_bins
+from practice_fleet.physics.cache import Accessed, hit_ratios, zipf_bins
 
 
 def brute(pages: list[int], skews: list[float], rates: list[float], capacity: int) -> list[float]:
@@ -40,7 +40,7 @@ def test_within_two_points_of_brute_force(capacity: int) -> None:
 
 
 def test_everything_fits_and_nothing_asked() -> None:
-    assert hit_ratios([Accessed("a", 100, 0.8, 5.0)], 200) == {"a": 1.0}
+    assert hit_ratios([Accessed("a", 100, 0.8, 5.0)], 200) == pytest.approx({"a": 1.0})
     ratios = hit_ratios([Accessed("a", 1000, 0.8, 5.0), Accessed("idle", 10, 0.8, 0.0)], 100)
     assert 0 < ratios["a"] < 1 and ratios["idle"] == 0.0
 

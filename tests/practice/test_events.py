@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from hardy_gauge.probes.protocol import Arrival
-from practice_fleet.events import Randoms, Run
+from practice_fleet.events.run import Randoms, Run
 from tests.practice.test_queueing import host, visits
 
 OPEN = Arrival(kind="open", rate_per_s=40)

@@ -86,7 +86,7 @@ def test_play_gives_executions_and_samples(lab: HttpProbe) -> None:
     assert len(executions) > 500 and executions["start_s"].max() <= 5
     spent = executions.select(waits).sum_horizontal()
     assert (spent - executions["duration_s"]).abs().max() < 1e-9, "every part of an execution is accounted for"
-    assert set(samples.columns) == {"tick_s", "session", "statement", "wait_event"}
+    assert set(samples.columns) == {"tick_s", "session", "statement", "wait_event", "blocked_by"}
     again = lab.play_rows(finished(lab, request), "executions")
     assert again.equals(executions), "one seed, one result"
 

@@ -7,11 +7,12 @@ figures from memory).
 import pytest
 
 from hardy_gauge.probes.protocol import IndexSpec, Refused
-from practice_fleet.access import Costing, scan_cost
-from practice_fleet.catalogue import Catalogue
-from practice_fleet.plan import Node
-from practice_fleet.planner import plan
-from practice_fleet.scenario import Scenario, StatementSpec
+from practice_fleet.planner.access import Costing, scan_cost
+from practice_fleet.planner.catalogue import Catalogue
+from practice_fleet.planner.choose import plan
+from practice_fleet.planner.plan import Node
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.scenario.work import StatementSpec
 
 COSTING = Costing(random_page=4.0, sort_memory=4 * 2**20)
 
@@ -19,7 +20,7 @@ COSTING = Costing(random_page=4.0, sort_memory=4 * 2**20)
 def planned(
     scenario: Scenario, sql: str, without: tuple[str, ...] = (), costing: Costing = COSTING, **more: float
 ) -> Node:
-    catalogue = Catalogue.of(scenario, without)
+    catalogue = Catalogue.of(scenario.databases["desk"].tables, without)
     return plan(catalogue, StatementSpec(sql=sql, service="s", user="u", rate=1, rhythm="branches", **more), costing)
 
 
@@ -35,14 +36,17 @@ CASES = [
     ("SELECT id FROM loan WHERE id = 1", ["index only"]),
     ("SELECT id, due_on FROM loan WHERE id = 1", ["index lookup"]),
     ("SELECT id FROM loan WHERE renewals = 2", ["scan"]),
-    ("SELECT patron_id FROM loan WHERE due_on = $1 AND branch_id = $2 ORDER BY patron_id", ["sort", "index lookup"]),
+    (
+        "SELECT patron_id FROM loan WHERE due_on = $1 AND branch_id = $2 ORDER BY patron_id",
+        ["sort", "index pages in order"],
+    ),
     ("SELECT due_on, id FROM loan WHERE patron_id = $1 ORDER BY due_on LIMIT 3", ["limit", "index lookup"]),
     ("SELECT branch_id, count(*) FROM item GROUP BY branch_id", ["aggregate", "scan"]),
     ("INSERT INTO fine (patron_id) VALUES (1)", ["insert"]),
     ("UPDATE loan SET renewals = 1 WHERE id = 2", ["update", "index lookup"]),
     (
         "SELECT h.note, p.notify_by FROM hold_request h JOIN patron p ON p.id = h.patron_id WHERE h.title_id = $1",
-        ["nested loop", "index lookup", "index lookup"],
+        ["nested loop", "index pages in order", "index lookup"],
     ),
     ("SELECT l.id, i.shelf FROM loan l JOIN item i ON i.id = l.item_id", ["hash join", "scan", "scan"]),
 ]
@@ -54,7 +58,7 @@ def test_access_path(scenario: Scenario, sql: str, expected: list[str]) -> None:
 
 
 def test_losing_the_index_means_a_scan(scenario: Scenario) -> None:
-    sql = scenario.statements["waiting_holds"].sql
+    sql = scenario.databases["desk"].statements["waiting_holds"].sql
     assert "scan" not in operations(planned(scenario, sql))
     without = planned(scenario, sql, without=("hold_request_title",))
     assert operations(without) == ["limit", "sort", "nested loop", "scan", "index lookup"]
@@ -98,7 +102,7 @@ def test_what_cannot_be_planned_is_named(scenario: Scenario, sql: str, words: st
 
 def test_index_on_a_missing_column_is_refused(scenario: Scenario) -> None:
     with pytest.raises(Refused, match="has no column colour") as refused:
-        Catalogue.of(scenario).with_indexes([IndexSpec(table="loan", columns=["colour"])], [])
+        Catalogue.of(scenario.databases["desk"].tables).with_indexes([IndexSpec(table="loan", columns=["colour"])], [])
     assert refused.value.field == "add_indexes.columns"
     with pytest.raises(Refused, match="no index 'x'"):
-        Catalogue.of(scenario).with_indexes([], ["x"])
+        Catalogue.of(scenario.databases["desk"].tables).with_indexes([], ["x"])

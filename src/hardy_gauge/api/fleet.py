@@ -129,6 +129,11 @@ def capture_state(server: Server, now: int) -> tuple[Literal["recording", "stale
     return "recording", "recording"
 
 
+def distance(line: Line) -> float:
+    """How far a server is from its usual load, alike for more and for less."""
+    return float(abs(np.log(max(line.ratio, 1e-6))))
+
+
 @router.get("/fleet")
 def fleet(data: CurrentData) -> Fleet:
     servers = servers_in(data, "fleet")
@@ -150,10 +155,10 @@ def fleet(data: CurrentData) -> Fleet:
             )
         )  # fmt: skip
     for lines in blocks.values():
-        lines.sort(key=lambda line: (-abs(np.log(max(line.ratio, 1e-6))), line.server))
+        lines.sort(key=lambda line: (-distance(line), line.server))
     ordered = sorted(
         (ClusterBlock(cluster=name, lines=lines) for name, lines in blocks.items()),
-        key=lambda block: (not any(line.unusual for line in block.lines), block.cluster),
+        key=lambda block: (-max((distance(line) for line in block.lines if line.unusual), default=0.0), block.cluster),
     )
     unusual = [line for block in ordered for line in block.lines if line.unusual]
     return Fleet(
@@ -167,6 +172,6 @@ def sentence_of(unusual: list[Line], count: int) -> str:
         return "No server is recorded yet. Start with `hardy-gauge serve --server ADDRESS`."
     if not unusual:
         return f"All {count} servers work as usual for this hour."
-    first = max(unusual, key=lambda line: abs(np.log(max(line.ratio, 1e-6))))
+    first = max(unusual, key=distance)
     rest = f"; {len(unusual) - 1} more differ" if len(unusual) > 1 else f"; the other {count - 1} work as usual"
     return f"{first.server} is at {first.words}{rest}."

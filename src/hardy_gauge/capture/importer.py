@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import polars as pl
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -21,7 +19,6 @@ SHORTEST_GAP_US = 5_000_000
 
 def import_history(
     store: Store, server_id: int, probe: HttpProbe, identity: Identity, until_us: int,
-    progress: Callable[[float], None] = lambda _: None,
 ) -> int:  # fmt: skip
     """Import whole minutes from where the recording ends to ``until_us``; returns how many minutes.
 
@@ -57,7 +54,6 @@ def import_history(
             state = session.get_one(CaptureState, server_id)
             state.recorded_until_us = state.executions_until_us = end
         since = end
-        progress((since - first) / max(until_us - first, 1))
     _plans(store, server_id, probe, directory)
     return max(0, (until_us - first) // MINUTE_US)
 

@@ -127,7 +127,7 @@ class Recorder:
             answer = self.probe.counters()
             reading = Reading(answer.at_us, answer.started_at_us, answer.values)
             used = {f"volume_used.{v.name}": float(v.used_bytes) for v in self.probe.host().volumes}
-            self._interval(reading, used, now_us)
+            self._interval(reading, answer.levels | used, now_us)
         if "statements" in self.abilities:
             self._statement_intervals(self.probe.statements(), now_us)
         if "messages" in self.abilities:

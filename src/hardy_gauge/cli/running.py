@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import logging
-import sys
-import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, as_completed
 
 import typer
 import uvicorn
@@ -17,6 +16,9 @@ from hardy_gauge.capture.importer import import_history
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+
+IMPORTS_AT_A_TIME = 3
+WORTH_SAYING_MINUTES = 60
 
 
 def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> None:
@@ -55,15 +57,16 @@ def enrol_all(store: Store, bases: list[str]) -> list[Enrolled]:
 
 
 def bring_in(store: Store, servers: list[Enrolled]) -> None:
-    """Import history where a probe has some, with progress on the terminal."""
-    for server in servers:
-        began = time.monotonic()
+    """Import history where a probe has some, several servers beside each other, with progress on the terminal."""
+    waiting = [server for server in servers if "history" in server.identity.abilities]
+    with ThreadPoolExecutor(IMPORTS_AT_A_TIME) as pool:
+        done = {pool.submit(_bring_in_one, store, server): server.name for server in waiting}
+        for number, future in enumerate(as_completed(done), 1):
+            if future.result():
+                typer.echo(f"{done[future]}: history brought in ({number} of {len(waiting)})", err=True)
 
-        def say(done: float, name: str = server.name, began: float = began) -> None:
-            if sys.stderr.isatty() and time.monotonic() - began > 2:
-                typer.echo(f"\r{name}: bringing in its history, {done:.0%}   ", nl=done >= 1, err=True)
-            elif done >= 1:
-                typer.echo(f"{name}: history brought in", err=True)
 
-        if "history" in server.identity.abilities:
-            import_history(store, server.server_id, server.probe, server.identity, clock_us(), say)
+def _bring_in_one(store: Store, server: Enrolled) -> bool:
+    """True when it was more than the minutes since the last time."""
+    minutes = import_history(store, server.server_id, server.probe, server.identity, clock_us())
+    return minutes > WORTH_SAYING_MINUTES

@@ -28,6 +28,7 @@ Ability = Literal[
     "storage",
     "history",
     "play",
+    "change",
 ]
 
 
@@ -75,6 +76,7 @@ class Counters(Message):
     at_us: int
     started_at_us: int
     values: dict[str, float]
+    levels: dict[str, float] = Field(default_factory=dict, description="figures that are read, not counted")
 
 
 class StatementCounter(Message):
@@ -255,22 +257,31 @@ class PlayStatement(Message):
 
 
 class Arrival(Message):
-    """``open``: Poisson arrivals at ``rate_per_s``. ``closed``: ``workers``, each pausing ``think_s`` on average."""
+    """``open``: Poisson arrivals at ``rate_per_s``. ``closed``: ``workers``, each pausing ``think_s`` on average.
+    ``recorded``: arrivals at ``times_s`` after the start.
 
-    kind: Literal["open", "closed"] = "closed"
+    A ``uniform`` pause lies between ``think_s`` and ``think_most_s``. Workers take statements by ``weight``, in
+    the ``file``'s order, or each one its ``own``.
+    """
+
+    kind: Literal["open", "closed", "recorded"] = "closed"
     rate_per_s: float | None = Field(None, gt=0, le=20_000)
     workers: int | None = Field(None, ge=1, le=2_000)
     think_s: float = Field(0.0, ge=0)
-    think: Literal["fixed", "exponential"] = "exponential"
+    think_most_s: float = Field(0.0, ge=0)
+    think: Literal["fixed", "uniform", "exponential"] = "exponential"
+    times_s: list[float] = Field(default_factory=list, max_length=1_000_000)
+    order: Literal["weight", "file", "own"] = "weight"
 
 
 class PlayRequest(Message):
-    """Play a workload against the server with changes made for this run only."""
+    """Play a workload against the server with changes made for this run only; ``cold`` empties its caches first."""
 
     statements: list[PlayStatement] = Field(min_length=1)
     arrival: Arrival
     seconds: float = Field(gt=0, le=3600)
-    seed: int = 0
+    seed: int = Field(0, ge=0)
+    cold: bool = False
     settings: dict[str, float | int | str | bool] = Field(default_factory=dict)
     add_indexes: list[IndexSpec] = Field(default_factory=list)
     drop_indexes: list[str] = Field(default_factory=list)
@@ -283,6 +294,27 @@ class PlayState(Message):
     seconds: float
     detail: str = ""
     utilisation: dict[str, float] = Field(default_factory=dict)
+
+
+class SettingChange(Message):
+    """Change one setting; whether at once or at the next restart is in what the setting says of itself."""
+
+    name: str
+    value: float | int | str | bool
+
+
+class PinRequest(Message):
+    """Keep one plan for a statement; without a plan the engine chooses again."""
+
+    statement: str
+    plan_key: str | None = None
+
+
+class Done(Message):
+    """A change that was begun, and what it means."""
+
+    at_us: int
+    detail: str
 
 
 HistoryKind = Literal["metric", "statement", "sample", "execution"]

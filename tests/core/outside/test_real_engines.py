@@ -6,9 +6,7 @@ Sources: SQLite (the standard library's) and PostgreSQL (Debian's package).
 from __future__ import annotations
 
 import json
-import shutil
 import sqlite3
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -21,7 +19,7 @@ from hardy_gauge.core.plans.readers import read_plan
 from hardy_gauge.core.sql.predicates import read_uses
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec, Refused, Schema
 from hardy_gauge.probes.sqlite import SqliteProbe
-from tests.conftest import free_port
+from tests.postgres import running_postgres
 
 SAMPLE = Path(__file__).parents[3] / "src/hardy_gauge/load/samples/library.sql"
 STATEMENTS = [
@@ -39,37 +37,19 @@ STATEMENTS = [
 
 
 @pytest.fixture(scope="module")
-def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[psycopg.Connection]:
+def postgres() -> Iterator[psycopg.Connection]:
     """A PostgreSQL of the test's own, with the sample's tables."""
-    binaries = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
-    assert binaries, "PostgreSQL is needed; `make setup-test` installs it"
-    folder = Path("/tmp") / f"hardy-gauge-pg-{tmp_path_factory.mktemp('pg').name}-{free_port()}"
-    folder.mkdir(mode=0o777)
-    folder.chmod(0o777)
-    data, port = folder / "data", free_port()
-
-    def as_postgres(*command: str) -> None:
-        subprocess.run(["runuser", "-u", "postgres", "--", *command], check=True, capture_output=True, cwd="/")
-
-    as_postgres(str(binaries[-1] / "initdb"), "-D", str(data), "-A", "trust", "--no-sync")
-    options = f"-p {port} -k {folder} -c listen_addresses='' -c fsync=off -c min_parallel_table_scan_size=0"
-    control = str(binaries[-1] / "pg_ctl")
-    as_postgres(control, "-D", str(data), "-w", "-l", str(folder / "log"), "-o", options, "start")
-    try:
-        with psycopg.connect(host=str(folder), port=port, user="postgres", autocommit=True) as connection:
-            connection.execute(
-                "CREATE TABLE item AS SELECT i AS id, i % 6100 AS title_id, i % 43 AS branch_id, 'shelf ' || (i % 520) AS shelf FROM generate_series(1, 20000) i"
-            )
-            connection.execute(
-                "CREATE TABLE loan AS SELECT i AS id, 1 + i * 7919 % 20000 AS item_id, 1 + i * 10007 % 30000 AS patron_id, i * 31 % 1400 AS due_day, (i % 9 > 0)::int AS returned FROM generate_series(1, 120000) i"
-            )
-            for index in ("item (id)", "loan (item_id)", "loan (patron_id)", "loan (id)"):
-                connection.execute(f"CREATE INDEX ON {index}")
-            connection.execute("ANALYZE")
-            yield connection
-    finally:
-        as_postgres(control, "-D", str(data), "-m", "immediate", "stop")
-        shutil.rmtree(folder, ignore_errors=True)
+    with running_postgres("-c min_parallel_table_scan_size=0") as connection:
+        connection.execute(
+            "CREATE TABLE item AS SELECT i AS id, i % 6100 AS title_id, i % 43 AS branch_id, 'shelf ' || (i % 520) AS shelf FROM generate_series(1, 20000) i"
+        )
+        connection.execute(
+            "CREATE TABLE loan AS SELECT i AS id, 1 + i * 7919 % 20000 AS item_id, 1 + i * 10007 % 30000 AS patron_id, i * 31 % 1400 AS due_day, (i % 9 > 0)::int AS returned FROM generate_series(1, 120000) i"
+        )
+        for index in ("item (id)", "loan (item_id)", "loan (patron_id)", "loan (id)"):
+            connection.execute(f"CREATE INDEX ON {index}")
+        connection.execute("ANALYZE")
+        yield connection
 
 
 @pytest.mark.postgres

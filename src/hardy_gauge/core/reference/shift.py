@@ -16,6 +16,7 @@ from hardy_gauge.core.reference.usual_range import UsualRange
 Array = NDArray[np.float64]
 FEWEST = 3
 RECENT = 5
+LEAST_RATIO = 1.15
 
 
 def change_point(values: Array, fewest: int = FEWEST) -> int | None:
@@ -43,7 +44,8 @@ class Shift:
 def current_shift(times_us: NDArray[np.int64], values: Array, usual: UsualRange) -> Shift | None:
     """The shift that is on at the end of the series, or None when the last minutes lie in the band.
 
-    The last five minutes must lie outside on average; the start is the change point of value ÷ usual.
+    The last five minutes must lie outside on average, and the level since the change point of value ÷ usual
+    must differ from the usual by 15% or more: a narrow band is left often, and by little.
     """
     if len(values) < 2 * RECENT:
         return None
@@ -59,4 +61,6 @@ def current_shift(times_us: NDArray[np.int64], values: Array, usual: UsualRange)
     if at is None:
         return None
     ratio = float(values[at:].mean() / centre[at:].mean())
+    if 1 / LEAST_RATIO < ratio < LEAST_RATIO:
+        return None
     return Shift(int(times_us[at]), ratio, "above" if now > above else "below")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import sqlglot
@@ -12,20 +12,36 @@ from sqlglot import exp
 from hardy_gauge.probes.protocol import Refused
 
 Kind = Literal["select", "insert", "update", "delete"]
-Form = Literal["equality", "range", "null", "other"]
+Form = Literal["equality", "range", "prefix", "null", "other"]
+Value = str | None
 
 _RANGES = (exp.LT, exp.LTE, exp.GT, exp.GTE, exp.Between)
+MOST_TABLES = 6
 
 
 @dataclass(frozen=True)
 class Predicate:
-    """One condition on one column of one table; ``sql`` is its text."""
+    """One condition on one column of one table; ``sql`` is its text. A value of None is a parameter.
+
+    ``equals`` are the values of an equality or IN; ``low`` and ``high`` bound a range.
+    """
 
     table: str
     column: str
     form: Form
     sql: str
-    values: int = 1
+    equals: tuple[Value, ...] = (None,)
+    low: Value = None
+    high: Value = None
+    between: bool = False
+    excludes: bool = False
+
+    def and_also(self, other: Predicate) -> Predicate:
+        """One interval from two ranges on the same column."""
+        return replace(
+            self, sql=f"{self.sql} AND {other.sql}", low=other.low if self.low is None else self.low,
+            high=other.high if self.high is None else self.high, between=True,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -77,6 +93,10 @@ def read(sql: str, columns: dict[str, set[str]]) -> Query:
         if table.name not in columns:
             raise Refused(f"no table '{table.name}'; there are: {', '.join(sorted(columns))}", "text")
         names[table.alias_or_name] = table.name
+    if len(set(names.values())) < len(names):
+        raise Refused("a table joined with itself cannot be planned yet", "text")
+    if len(names) > MOST_TABLES:
+        raise Refused(f"{len(names)} tables; at most {MOST_TABLES} can be joined", "text")
     query = Query(kind, list(dict.fromkeys(names.values())))
     reader = _Reader(names, columns, query)
     reader.fill(tree)
@@ -111,6 +131,9 @@ class _Reader:
         if group := tree.args.get("group"):
             query.groups = [self.resolve(c) for c in group.expressions if isinstance(c, exp.Column)]
         query.grouped = bool(query.groups) or (query.kind == "select" and tree.find(exp.AggFunc) is not None)
+        if tree.args.get("distinct"):
+            query.grouped = True
+            query.groups = [self.resolve(c) for c in tree.expressions if isinstance(c, exp.Column)]
         if limit := tree.args.get("limit"):
             query.limit = int(limit.expression.this) if isinstance(limit.expression, exp.Literal) else 20
         if query.kind == "update":
@@ -137,15 +160,41 @@ class _Reader:
         if not found:
             return
         table, column = self.resolve(found[0])
-        form: Form = "other"
-        values = 1
-        direct = isinstance(part.this, exp.Column) or isinstance(part.args.get("expression"), exp.Column)
-        if direct and isinstance(part, exp.EQ):
-            form = "equality"
-        elif direct and isinstance(part, exp.In):
-            form, values = "equality", max(1, len(part.expressions))
-        elif direct and isinstance(part, exp.Is):
-            form = "null"
-        elif direct and isinstance(part, _RANGES):
-            form = "range"
-        self.query.predicates.append(Predicate(table, column, form, part.sql(dialect="postgres"), values))
+        self.query.predicates.append(_condition(table, column, part))
+
+
+def _condition(table: str, column: str, part: exp.Expression) -> Predicate:
+    """What an index and the statistics can make of one condition."""
+    plain = Predicate(table, column, "other", part.sql(dialect="postgres"))
+    if isinstance(part, exp.Not) and isinstance(part.this, exp.Is):
+        return plain
+    turned = isinstance(part.args.get("expression"), exp.Column)
+    if not turned and not isinstance(part.this, exp.Column):
+        return plain
+    other = part.this if turned else part.args.get("expression")
+    if isinstance(part, exp.EQ):
+        return replace(plain, form="equality", equals=(_value(other),))
+    if isinstance(part, exp.In) and part.expressions:
+        return replace(plain, form="equality", equals=tuple(_value(e) for e in part.expressions))
+    if isinstance(part, exp.Is):
+        return replace(plain, form="null") if isinstance(other, exp.Null) else plain
+    if isinstance(part, exp.Between):
+        return replace(
+            plain, form="range", low=_value(part.args["low"]), high=_value(part.args["high"]), between=True
+        )  # fmt: skip
+    if isinstance(part, _RANGES):
+        upper = isinstance(part, exp.LT | exp.LTE) != turned
+        return replace(plain, form="range", **{"high" if upper else "low": _value(other)})
+    if isinstance(part, exp.Like) and isinstance(other, exp.Literal) and not other.this.startswith(("%", "_")):
+        return replace(plain, form="prefix")
+    return plain
+
+
+def _value(node: exp.Expression | None) -> Value:
+    """A literal's text; None for a parameter or an expression."""
+    if isinstance(node, exp.Neg):
+        inner = _value(node.this)
+        return None if inner is None else f"-{inner}"
+    if isinstance(node, exp.Boolean):
+        return "true" if node.this else "false"
+    return str(node.this) if isinstance(node, exp.Literal) else None

@@ -11,7 +11,8 @@ from dataclasses import dataclass, field
 class Demand:
     """What one execution asks for. ``random`` and ``stream`` are pages by table or index name.
 
-    ``stream`` pages come in order, by read-ahead; ``temporary`` pages are written and read back.
+    ``stream`` pages come in order, by read-ahead; ``temporary`` pages are written and read back; ``dirty``
+    pages are changed.
     """
 
     processor_s: float = 0.0
@@ -19,7 +20,7 @@ class Demand:
     stream: dict[str, float] = field(default_factory=dict)
     temporary: float = 0.0
     log_bytes: float = 0.0
-    dirty: float = 0.0
+    dirty: dict[str, float] = field(default_factory=dict)
 
     def scaled(self, factor: float) -> Demand:
         return Demand(
@@ -28,7 +29,7 @@ class Demand:
             {k: v * factor for k, v in self.stream.items()},
             self.temporary * factor,
             self.log_bytes * factor,
-            self.dirty * factor,
+            {k: v * factor for k, v in self.dirty.items()},
         )
 
     @property
@@ -61,12 +62,15 @@ class Node:
     def total_cost(self) -> float:
         return self.cost + sum(child.total_cost() for child in self.below)
 
-    def scale(self, factor: float) -> None:
-        """Stop early: only this share of the step and all below it is done."""
-        for node in self.walk():
-            node.demand = node.demand.scaled(factor)
-            node.rows_true *= factor
-            node.examined *= factor
+    def stop_early(self, share: float) -> None:
+        """Only this share of the rows is fetched; what must be whole before its first row stays whole."""
+        if self.operation in ("sort", "aggregate"):
+            return
+        self.demand = self.demand.scaled(share)
+        self.rows_true *= share
+        self.examined *= share
+        for child in self.below[:1] if self.operation == "hash join" else self.below:
+            child.stop_early(share)
 
     def shape(self) -> str:
         below = ",".join(child.shape() for child in self.below)

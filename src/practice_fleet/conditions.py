@@ -1,0 +1,168 @@
+"""How a server is at a moment: everything its figures follow from. Troubles change it; nothing else does."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from hardy_gauge.probes.protocol import IndexSpec
+from practice_fleet.physics.demand import Situation, Visits, situation, visits
+from practice_fleet.physics.memory import Memory, memory
+from practice_fleet.physics.queueing import Array
+from practice_fleet.planner.access import Costing
+from practice_fleet.planner.catalogue import Catalogue
+from practice_fleet.planner.choose import plan
+from practice_fleet.planner.plan import Node
+from practice_fleet.scenario.data import TableSpec
+from practice_fleet.scenario.hardware import HostSpec
+from practice_fleet.scenario.units import PAGE_BYTES
+from practice_fleet.scenario.work import StatementSpec
+from practice_fleet.settings import Value
+
+
+@dataclass
+class Conditions:
+    """What decides a server's demands, still to be changed; ``state`` then works them out.
+
+    ``believed`` holds tables as they were when statistics were last gathered, where that differs;
+    ``rate`` factors by statement; ``held_s`` seconds that others keep a lock on a statement's rows;
+    ``failing`` the share of a statement's calls that fail; ``pinned`` plans by statement; ``sessions`` open;
+    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``down`` when it does not answer.
+    """
+
+    host: HostSpec
+    tables: dict[str, TableSpec]
+    statements: dict[str, StatementSpec]
+    settings: dict[str, Value]
+    sessions: float
+    believed: dict[str, TableSpec] = field(default_factory=dict)
+    without: set[str] = field(default_factory=set)
+    added: list[IndexSpec] = field(default_factory=list)
+    rate: dict[str, float] = field(default_factory=dict)
+    held_s: dict[str, float] = field(default_factory=dict)
+    failing: dict[str, float] = field(default_factory=dict)
+    pinned: dict[str, str] = field(default_factory=dict)
+    background_pages_per_s: float = 0.0
+    background_cores: float = 0.0
+    cache_filled_bytes: float | None = None
+    down: bool = False
+
+    def change_table(self, name: str, **figures: object) -> None:
+        """Give a table other figures; what the planner believes stays as it was."""
+        self.believed.setdefault(name, self.tables[name])
+        self.tables[name] = self.tables[name].model_copy(update=figures)
+
+    def change_data_volume(self, **figures: object) -> None:
+        self.host = self.host.model_copy(update={"data_volume": self.host.data_volume.model_copy(update=figures)})
+
+    def change_log_volume(self, **figures: object) -> None:
+        self.host = self.host.model_copy(update={"log_volume": self.host.log.model_copy(update=figures)})
+
+    def speed_up(self, statement: str, factor: float) -> None:
+        self.rate[statement] = self.rate.get(statement, 1.0) * factor
+
+    def state(self, rates: dict[str, float]) -> State:
+        """The state with these calls per second at the top of the rhythm, before this moment's factors."""
+        catalogue = Catalogue.of(
+            self.tables, self.without, self.tables | self.believed, int(float(self.settings["statistics_detail"]))
+        ).with_indexes(self.added, [])
+        now = {key: 0.0 if self.down else rate * self.rate.get(key, 1.0) for key, rate in rates.items()}
+        return State(
+            catalogue, dict(self.settings), dict(self.statements), now, self.host, self.sessions,
+            dict(self.rate), dict(self.held_s), dict(self.failing), dict(self.pinned),
+            self.background_pages_per_s, self.background_cores, self.cache_filled_bytes,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class State:
+    """Conditions that no longer change; plans, hit ratios and visits follow from them."""
+
+    catalogue: Catalogue
+    settings: dict[str, Value]
+    statements: dict[str, StatementSpec]
+    rates: dict[str, float]
+    hardware: HostSpec
+    sessions: float
+    factors: dict[str, float] = field(default_factory=dict)
+    held_s: dict[str, float] = field(default_factory=dict)
+    failing: dict[str, float] = field(default_factory=dict)
+    pinned: dict[str, str] = field(default_factory=dict)
+    background_pages_per_s: float = 0.0
+    background_cores: float = 0.0
+    cache_filled_bytes: float | None = None
+    workers: int | None = None
+
+    @property
+    def host(self) -> HostSpec:
+        """The host as the statements find it: cores that background work keeps busy are missing."""
+        cores = max(1, round(self.hardware.cores - self.background_cores))
+        return self.hardware.model_copy(update={"cores": cores})
+
+    @property
+    def costing(self) -> Costing:
+        return Costing(float(self.settings["random_page_cost"]), float(self.settings["sort_memory_bytes"]))
+
+    @cached_property
+    def plans(self) -> dict[str, Node]:
+        return {
+            key: plan(self.catalogue, statement, self.costing, self.pinned.get(key))
+            for key, statement in self.statements.items()
+        }
+
+    @cached_property
+    def memory(self) -> Memory:
+        return memory(self.hardware, self.settings, self.sessions, self._operations())
+
+    def _operations(self) -> float:
+        """Sorts and hashes going on at a time: by Little's law on their processor time, or by busy workers."""
+        heavy = {"sort", "hash join", "aggregate"}
+        running, calls = 0.0, sum(self.rates.values())
+        for key, node in self.plans.items():
+            count = sum(step.operation in heavy for step in node.walk())
+            seconds = sum(step.demand.processor_s for step in node.walk())
+            rate = self.rates.get(key, 0.0)
+            running += rate / calls * self.workers * count if self.workers and calls else rate * seconds * count
+        return running
+
+    @cached_property
+    def situation(self) -> Situation:
+        cache = float(self.settings["buffer_cache_bytes"])
+        filled = cache if self.cache_filled_bytes is None else min(cache, self.cache_filled_bytes)
+        return situation(
+            self.catalogue, self.plans, self.rates, self.hardware, self.settings, self.memory, filled / PAGE_BYTES
+        )
+
+    @cached_property
+    def visits(self) -> dict[str, Visits]:
+        return {
+            key: visits(self.catalogue, self.plans[key], statement, self.situation)
+            for key, statement in self.statements.items()
+        }
+
+    @property
+    def held(self) -> Array:
+        return np.array([self.held_s.get(key, 0.0) for key in self.statements])
+
+    def background(self, at_us: Array) -> Array:
+        """Pages written per second in the minutes that start at ``at_us``, besides what statements write.
+
+        A checkpoint writes over its spread of the time to the next, so minutes differ.
+        """
+        done = self.situation.checkpoints
+        steady = self.situation.background_pages_per_s + self.background_pages_per_s
+        if done.every_s < 120:
+            return np.full(len(at_us), steady + done.checkpoint_pages_per_s)
+        on = _overlap(at_us / 1e6, 60.0, done.every_s, done.every_s * done.spread)
+        return np.asarray(steady + done.checkpoint_pages_per_s / done.spread * on)
+
+
+def _overlap(start: Array, length: float, every: float, lasts: float) -> Array:
+    """Share of ``[start, start + length)`` in which something that starts each ``every`` and lasts ``lasts`` is on."""
+
+    def before(t: Array) -> Array:
+        return np.asarray(np.floor(t / every) * lasts + np.minimum(t % every, lasts))
+
+    return (before(start + length) - before(start)) / length

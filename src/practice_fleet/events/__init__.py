@@ -1,0 +1,1 @@
+"""The same stations execution by execution, with real queues, pages and locks."""

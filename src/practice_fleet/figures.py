@@ -1,0 +1,80 @@
+"""The neutral figures of a server: counters that add up, and levels that are read."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from practice_fleet.conditions import State
+from practice_fleet.history import Block
+from practice_fleet.physics.clock import RUNNING
+from practice_fleet.physics.queueing import Array
+from practice_fleet.scenario.units import PAGE_BYTES
+from practice_fleet.server import DAY_US, HOUR_US, PracticeServer
+
+PER_CALL = ("rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
+UPKEEP_HOUR = 3
+AGE_PER_S = 40.0
+
+
+def metrics(block: Block) -> dict[str, Array]:
+    """Increments of the neutral counters in each minute of a block."""
+
+    def total(name: str) -> Array:
+        return np.asarray((block.calls * block.per_call(name)).sum(axis=0))
+
+    host, state = block.state.host, block.state
+    use = block.model.utilisation
+    done = state.situation.checkpoints
+    failing = np.array([state.failing.get(key, 0.0) for key in block.keys])[:, None]
+    starts = np.floor((block.at_us / 1e6 + 60) / done.every_s) - np.floor(block.at_us / 1e6 / done.every_s)
+    return {
+        "calls": block.calls.sum(axis=0),
+        "errors": np.round(block.calls * failing).sum(axis=0),
+        "time_s": block.seconds.sum(axis=(0, 1)),
+        "processor_busy_s": block.seconds[RUNNING].sum(axis=0) + state.background_cores * 60,
+        "data_volume_busy_s": use["data volume"] * 60 * host.data_volume.channels,
+        "log_volume_busy_s": use["log volume"] * 60,
+        "pages_requested": total("pages_requested"),
+        "pages_read": total("pages_read"),
+        "pages_written": total("evict_writes") + state.background(block.at_us) * 60,
+        "temporary_bytes": total("temp_reads") * float(state.settings["read_ahead_pages"]) * PAGE_BYTES,
+        "swap_pages": total("swap_reads"),
+        "log_bytes": total("log_bytes"),
+        "checkpoints": starts,
+        "checkpoints_forced": starts * done.forced,
+        "rows_returned": total("rows_returned"),
+        "rows_examined": total("rows_examined"),
+        "commits": total("commits"),
+    }
+
+
+def levels_of(server: PracticeServer, state: State, at_us: np.ndarray | int) -> dict[str, Array]:
+    """Levels at each moment: storage, memory, sessions, ages, lag."""
+    at_us = np.atleast_1d(np.asarray(at_us))
+    added = [server.levels(int(at)) for at in at_us]
+    volume = server.cluster.host.data_volume
+    grown = (at_us - server.anchor_us) / DAY_US * volume.growth_per_day
+    used = np.minimum(float(volume.capacity), volume.used + grown + _of(added, "volume_used.data"))
+    # upkeep renews the transaction numbers each night
+    since_upkeep = (at_us - UPKEEP_HOUR * HOUR_US) % DAY_US / 1e6
+    levels = {
+        "volume_used.data": used // PAGE_BYTES * PAGE_BYTES,
+        "memory_used_bytes": np.full(len(at_us), state.memory.used),
+        "sessions_open": np.full(len(at_us), state.sessions),
+        "transaction_age": since_upkeep * AGE_PER_S + _of(added, "transaction_age"),
+        "oldest_transaction_s": 30.0 + _of(added, "oldest_transaction_s"),
+    }
+    if server.spec.role == "replica":
+        levels["replica_lag_s"] = 0.4 + _of(added, "replica_lag_s")
+    if server.spec.role == "member":
+        peers = sum(spec.role == "member" for spec in server.cluster.servers)
+        levels["members_seen"] = peers + _of(added, "members_seen")
+        for name in ("partitions_coming", "partitions_going", "copies_missing"):
+            levels[name] = _of(added, name)
+    for name in sorted({name for one in added for name in one} - set(levels)):
+        levels[name] = _of(added, name)
+    return levels
+
+
+def _of(added: list[dict[str, float]], name: str) -> Array:
+    return np.array([one.get(name, 0.0) for one in added])

@@ -1,0 +1,130 @@
+"""History as tables: a row a minute, a row a minute and statement, a row a session seen, a row an execution."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+import numpy as np
+import polars as pl
+from scipy.special import gammaincc, gammainccinv
+
+from practice_fleet.figures import PER_CALL, levels_of, metrics
+from practice_fleet.history import Block, History
+from practice_fleet.physics.clock import EVENTS
+from practice_fleet.server import HOUR_US, MINUTE_US
+
+
+def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
+    """One row a minute and statement that was called; times and counts are of the minute."""
+    frames = []
+    for block in history.blocks(since_us, until_us):
+        shape = block.calls.shape
+        called = (block.calls > 0).ravel()
+        row = np.repeat(np.arange(len(block.keys)), shape[1])[called]
+        plans = pl.Series([block.state.plans[key].key() for key in block.keys], dtype=pl.String)
+        failing = np.array([block.state.failing.get(key, 0.0) for key in block.keys])[:, None]
+        data = {
+            "at_us": np.broadcast_to(block.at_us, shape).ravel()[called],
+            "statement_key": pl.Series(block.keys, dtype=pl.String).gather(row),
+            "plan_key": plans.gather(row),
+            "calls": block.calls.ravel()[called],
+            "errors": np.round(block.calls * failing).ravel()[called],
+            "time_s": block.seconds.sum(axis=0).ravel()[called],
+        }
+        for name in PER_CALL:
+            data[name] = (block.calls * block.per_call(name)).ravel()[called]
+        data |= {f"wait.{event}": block.seconds[i].ravel()[called] for i, event in enumerate(EVENTS)}
+        frames.append(pl.DataFrame(data))
+    return pl.concat(frames) if frames else pl.DataFrame()
+
+
+def metric_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
+    """One row a minute: the neutral counters' increments in that minute, and levels at its start."""
+    frames = []
+    for block in history.blocks(since_us, until_us):
+        if history.server.is_down(block.first_us):
+            continue
+        columns = {"at_us": block.at_us} | metrics(block)
+        columns |= levels_of(history.server, block.state, block.at_us)
+        frames.append(pl.DataFrame(columns))
+    return pl.concat(frames, how="diagonal") if frames else pl.DataFrame()
+
+
+def _hours(history: History, since_us: int, until_us: int) -> Iterator[Block]:
+    """Whole hours of the blocks that the span touches: what is drawn is drawn by the hour, so that a span has the
+    same samples and executions whatever it is a part of."""
+    for hour in range(since_us // HOUR_US * HOUR_US, until_us, HOUR_US):
+        for block in history.whole_blocks(hour, hour + HOUR_US):
+            first, last = (
+                max(0, min(block.minutes, (at - block.first_us) // MINUTE_US)) for at in (hour, hour + HOUR_US)
+            )
+            yield block.cut(first, last)
+
+
+def _together(parts: Iterable[pl.DataFrame], time: str, since_us: int, until_us: int) -> pl.DataFrame:
+    kept = [part for part in parts if len(part)]
+    if not kept:
+        return pl.DataFrame()
+    return pl.concat(kept).filter(pl.col(time).is_between(since_us, until_us - 1)).sort(time, maintain_order=True)
+
+
+def sample_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
+    """Sessions seen at each second: counts follow the time spent in the minute at each wait event."""
+    parts = (_samples(history, block) for block in _hours(history, since_us, until_us))
+    return _together(parts, "at_us", since_us, until_us)
+
+
+def _samples(history: History, block: Block) -> pl.DataFrame:
+    rng = np.random.default_rng([history.server.seed, 2, block.first_us // MINUTE_US])
+    counts = rng.poisson(np.moveaxis(block.seconds, -1, 0))
+    minute, event, statement = np.nonzero(counts)
+    repeat = counts[minute, event, statement]
+    total = int(repeat.sum())
+    limit = int(float(block.state.settings["max_sessions"]))
+    second = np.repeat(minute, repeat) * 60 + rng.integers(0, 60, total)
+    frame = pl.DataFrame(
+        {"at_us": block.first_us + second * 1_000_000, "event": np.repeat(event, repeat),
+         "statement": np.repeat(statement, repeat), "session": rng.integers(1, limit + 1, total)}
+    ).sort("at_us", maintain_order=True)  # fmt: skip
+    # rank among the samples of one second, so that no session is in two places at once
+    turn = pl.int_range(pl.len()).over("at_us") + pl.col("session").first().over("at_us")
+    return frame.select(
+        "at_us",
+        (turn % limit + 1).cast(pl.Int64).alias("session"),
+        pl.Series("statement_key", block.keys, dtype=pl.String).gather(frame["statement"]).alias("statement_key"),
+        pl.Series("wait_event", EVENTS).gather(frame["event"]).alias("wait_event"),
+    )
+
+
+def execution_frame(history: History, since_us: int, until_us: int, threshold_s: float) -> pl.DataFrame:
+    """Executions that ended in the span and took at least the threshold (gamma-distributed times)."""
+    parts = (_executions(history, block, threshold_s) for block in _hours(history, since_us, until_us))
+    return _together(parts, "ended_at_us", since_us, until_us)
+
+
+def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFrame:
+    rng = np.random.default_rng([history.server.seed, 3, block.first_us // MINUTE_US])
+    calls = block.calls.T.astype(int)
+    mean = (block.seconds.sum(axis=0) / np.maximum(block.calls, 1)).T
+    shape = np.clip(mean**2 / np.maximum(block.model.variance.T, 1e-18), 0.6, 60)
+    scale = np.maximum(mean, 1e-12) / shape
+    above = gammaincc(shape, threshold_s / scale)
+    counts = rng.binomial(calls, above)
+    minute, which = np.nonzero(counts)
+    if not len(minute):
+        return pl.DataFrame()
+    repeat = counts[minute, which]
+    minute, which = np.repeat(minute, repeat), np.repeat(which, repeat)
+    left = rng.random(which.size) * above[minute, which]
+    plans = [block.state.plans[key].key() for key in block.keys]
+    frame = pl.DataFrame(
+        {
+            "ended_at_us": block.first_us + minute * MINUTE_US + rng.integers(0, MINUTE_US, which.size),
+            "duration_s": gammainccinv(shape[minute, which], left) * scale[minute, which],
+            "statement_key": pl.Series("k", block.keys, dtype=pl.String).gather(which),
+            "plan_key": pl.Series("p", plans, dtype=pl.String).gather(which),
+        }
+    )
+    for name in ("rows_returned", "rows_examined", "pages_read"):
+        frame = frame.with_columns(pl.Series(name, block.per_call(name)[:, 0][which]))
+    return frame

@@ -1,0 +1,208 @@
+"""By the clock: mean response and time at every station, minute by minute, from queueing formulas."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from practice_fleet.physics.demand import LOG_RECORD_BYTES, Visits
+from practice_fleet.physics.queueing import Array, group_commit, wait_lock, wait_mgc
+from practice_fleet.physics.storage import Volume
+from practice_fleet.scenario.hardware import HostSpec
+from practice_fleet.scenario.units import PAGE_BYTES
+
+EVENTS = (
+    "running", "run_queue", "page_read", "page_write", "temp_file", "swap_in", "log_flush", "log_full", "row_lock",
+    "send_rows",
+)  # fmt: skip
+RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND = range(len(EVENTS))
+BUSIEST = 0.97
+
+
+@dataclass(frozen=True)
+class Minutes:
+    """Arrays of shape (statements, minutes) unless said otherwise; ``seconds`` has events first.
+
+    ``rate`` is what is served (1/s), ``seconds`` the mean time per call at each event, ``variance`` of
+    the response (s²), ``utilisation`` by station of shape (minutes,).
+    """
+
+    rate: Array
+    seconds: Array
+    variance: Array
+    utilisation: dict[str, Array]
+
+    @property
+    def response(self) -> Array:
+        return np.asarray(self.seconds.sum(axis=0))
+
+
+def _moments(per_call: list[tuple[Array, Array, Array]], rate: Array) -> tuple[Array, Array, Array]:
+    """Of visit kinds given as (visits per call, mean, second moment): arrival rate, mean, variation."""
+    arrivals = sum((rate * v[:, None]).sum(axis=0) for v, _, _ in per_call)
+    busy = sum((rate * (v * m)[:, None]).sum(axis=0) for v, m, _ in per_call)
+    second = sum((rate * (v * q)[:, None]).sum(axis=0) for v, _, q in per_call)
+    arrivals = np.maximum(arrivals, 1e-12)
+    mean = busy / arrivals
+    variation = np.maximum(second / arrivals / np.maximum(mean, 1e-15) ** 2 - 1, 0.0)
+    return arrivals, mean, variation
+
+
+class _Demands:
+    """The visits of every statement as columns, and how busy they keep the stations at given rates."""
+
+    def __init__(self, visits: list[Visits], host: HostSpec, background: Array, held_s: Array) -> None:
+        def column(name: str) -> Array:
+            return np.array([float(getattr(v, name)) for v in visits])
+
+        self.visits, self.host, self.background, self.held_s = visits, host, background, held_s
+        self.cpu, self.random, self.chunk, self.temp = (
+            column(n) for n in ("processor_s", "random_reads", "chunk_reads", "temp_reads")
+        )
+        self.swap, self.write = column("swap_reads"), column("evict_writes")
+        self.chunk_s, self.log_s, self.client = (column(n) for n in ("chunk_s", "log_s", "client_s"))
+        self.log_bytes = column("log_bytes")
+        self.commits = np.array([v.commits for v in visits], dtype=float)
+        self.writes = (self.log_s > 0).astype(float)
+        self.data, self.log = Volume.of(host.data_volume), Volume.of(host.log)
+        self.pages = self.random + self.swap + self.write
+        self.chunks = self.chunk + self.temp
+        self.bursts = self.pages + self.chunks + 1
+
+    def gates(self, volume: Volume) -> tuple[Array, Array]:
+        """Gate seconds of a page and of a chunk, by statement."""
+        chunk_bytes = (self.chunk_s - volume.latency_s / 2) * volume.stream_bytes_per_s
+        page = np.full_like(self.cpu, volume.gate_s())
+        chunk = np.array([volume.gate_s(size) for size in np.maximum(chunk_bytes, PAGE_BYTES)])
+        return page, chunk
+
+    def busy(self, rate: Array) -> dict[str, Array]:
+        """Share of the time that each station is busy, were nothing refused."""
+
+        def sum_of(per_call: Array) -> Array:
+            return np.asarray((rate * per_call[:, None]).sum(axis=0))
+
+        page_gate, chunk_gate = self.gates(self.data)
+        reads = self.pages * self.data.latency_s + self.chunks * self.chunk_s
+        commits = sum_of(self.writes)
+        shared = commits * self.log.latency_s if self.host.log_volume is None else 0.0
+        log_bytes = sum_of(self.log_bytes + LOG_RECORD_BYTES * self.writes)
+        return {
+            "processor": sum_of(self.cpu) / self.host.cores,
+            "data volume": (sum_of(reads) + self.background * self.data.latency_s + shared) / self.data.channels,
+            "data limit": sum_of(self.pages * page_gate + self.chunks * chunk_gate)
+            + self.background * self.data.gate_s(),
+            "log stream": log_bytes / self.log.stream_bytes_per_s,
+            "log limit": log_bytes * self.log.byte_gate_s,
+        }
+
+
+def solve(
+    offered: Array, visits: list[Visits], host: HostSpec, max_sessions: float, background: Array | float = 0.0,
+    held_s: Array | None = None,
+) -> Minutes:  # fmt: skip
+    """Open network of M/G/c stations, gates, group commit and row locks; overload is capped at the busiest station.
+
+    ``offered`` has shape (statements, minutes), calls per second; ``background`` are pages written per second
+    by checkpoints and the background writer, by minute; ``held_s`` is how long other sessions keep a lock on
+    each statement's rows. When a station would be more than 97% busy, all rates are served in the same lower
+    proportion; the sessions then fill up to ``max_sessions``.
+    """
+    held = np.zeros(len(visits)) if held_s is None else held_s
+    d = _Demands(visits, host, np.broadcast_to(np.asarray(background, dtype=float), offered.shape[1:]), held)
+    alone = np.stack(list(d.busy(np.zeros_like(offered)).values()))
+    whole = np.stack(list(d.busy(offered).values()))
+    room = np.maximum(BUSIEST - alone, 0.02) / np.maximum(whole - alone, 1e-12)
+    served = np.minimum(1.0, room.min(axis=0))
+    rate = offered * served[None, :]
+
+    burst_s = d.cpu / d.bursts
+    arrivals, mean, variation = _moments([(d.bursts, burst_s, 2 * burst_s**2)], rate)
+    queue = wait_mgc(host.cores, arrivals, mean, variation)
+    read_wait, log_share = _data_wait(d, rate)
+    flush = _flush(d, rate, log_share)
+
+    seconds = np.zeros((len(EVENTS), *rate.shape))
+    seconds[RUNNING] = d.cpu[:, None]
+    seconds[QUEUE] = d.bursts[:, None] * queue
+    latency = d.data.latency_s
+    seconds[READ] = (d.random * latency + d.chunk * d.chunk_s)[:, None] + (d.random + d.chunk)[:, None] * read_wait
+    seconds[WRITE] = d.write[:, None] * (latency + read_wait)
+    seconds[SWAP] = d.swap[:, None] * (latency + read_wait)
+    seconds[TEMP] = (d.temp * d.chunk_s)[:, None] + d.temp[:, None] * read_wait
+    seconds[FLUSH] = d.commits[:, None] * flush
+    seconds[SEND] = d.client[:, None]
+    for number, visit in enumerate(visits):
+        if visit.hot_rows:
+            hold = seconds[:LOCK, number].sum(axis=0)
+            seconds[LOCK, number] = wait_lock(rate[number] / visit.hot_rows, hold)
+    seconds[LOCK] += held[:, None]
+
+    work = seconds.sum(axis=0)
+    sessions = (rate * work).sum(axis=0)
+    limit = np.where(served < 1, max_sessions, np.minimum(sessions, max_sessions))
+    _queue_up(seconds, rate, d, limit / np.maximum(sessions, 1e-12))
+    variance = (
+        d.bursts[:, None] * (burst_s**2)[:, None]
+        + (d.pages + d.chunks)[:, None] * (latency + read_wait) ** 2
+        + (d.commits[:, None] * flush / 2) ** 2
+        + (d.bursts[:, None] * queue) ** 2 / np.maximum(d.bursts[:, None], 1)
+        + (held[:, None]) ** 2
+    )
+    use = d.busy(rate)
+    log_rate = (rate * d.writes[:, None]).sum(axis=0)
+    log_mean = (rate * (d.writes * d.log_s)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
+    use["log volume"] = np.maximum(np.minimum(1.0, log_rate * log_mean), use.pop("log stream"))
+    return Minutes(rate, seconds, variance, use)
+
+
+def _data_wait(d: _Demands, rate: Array) -> tuple[Array, Array]:
+    """Mean wait of a request to the data volume, and of a log write that shares it."""
+    latency, c = d.data.latency_s, d.data.channels
+    ones = np.full_like(d.cpu, 1.0)
+    kinds = [
+        (d.pages, latency * ones, 2 * latency**2 * ones),
+        (d.chunks, d.chunk_s, 2 * d.chunk_s**2),
+    ]
+    arrivals, mean, variation = _moments(kinds, rate)
+    all_rate = arrivals + d.background
+    mean = (arrivals * mean + d.background * latency) / all_rate
+    wait = wait_mgc(c, all_rate, mean, variation)
+    page_gate, chunk_gate = d.gates(d.data)
+    if page_gate.any():
+        arrivals, mean, _ = _moments([(d.pages, page_gate, page_gate**2), (d.chunks, chunk_gate, chunk_gate**2)], rate)
+        mean = (arrivals * mean + d.background * d.data.gate_s()) / all_rate
+        wait = wait + mean + wait_mgc(1, all_rate, mean, 0.0)
+    return wait, (wait if d.host.log_volume is None else np.zeros_like(wait))
+
+
+def _flush(d: _Demands, rate: Array, shared_wait: Array) -> Array:
+    """Mean time of a commit's log write: grouped, behind the log volume's limit, behind reads if it is shared."""
+    log_rate = (rate * d.writes[:, None]).sum(axis=0)
+    log_mean = (rate * (d.writes * d.log_s)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
+    flush = group_commit(log_rate, np.maximum(log_mean, d.log.operation_gate_s) + shared_wait)
+    if d.log.byte_gate_s:
+        size = (rate * (d.log_bytes + LOG_RECORD_BYTES * d.writes)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
+        gate = size * d.log.byte_gate_s
+        flush = flush + gate + wait_mgc(1, log_rate, gate, 0.0)
+    return np.asarray(flush)
+
+
+def _queue_up(seconds: Array, rate: Array, d: _Demands, factor: Array) -> None:
+    """Stretch the waits at the busiest station until the sessions hold what the limit allows."""
+    use = d.busy(rate)
+    at = {"processor": QUEUE, "data volume": READ, "data limit": READ, "log stream": FLUSH, "log limit": FLUSH}
+    names = list(use)
+    busiest = np.argmax(np.stack([use[name] for name in names]), axis=0)
+    work = seconds.sum(axis=0)
+    for number, name in enumerate(names):
+        here = (busiest == number) & (factor > 1)
+        if not here.any():
+            continue
+        event = at[name]
+        visits = seconds[event] > 0
+        extra = np.where(visits & here[None, :], work * (factor - 1)[None, :], 0.0)
+        lost = (rate * work).sum(axis=0) * (factor - 1)
+        given = np.maximum((rate * extra).sum(axis=0), 1e-12)
+        seconds[event] += np.where(here[None, :], extra * (lost / given)[None, :], 0.0)

@@ -1,0 +1,58 @@
+"""Where a host's memory goes, what is left for the operating system's cache, and what happens beyond.
+
+Common practice: buffers multiply; global + sessions × per session + running statements × per operation must
+stay below memory, or the host swaps, and the system may kill the server.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from practice_fleet.scenario.hardware import HostSpec
+from practice_fleet.settings import Value
+
+BASE_BYTES = 2**30
+WORKING_PAGES = 40.0
+MAPPED_PER_TABLE_BYTE = 512
+HUGE_MAPPED_PER_TABLE_BYTE = 262_144
+
+
+@dataclass(frozen=True)
+class Memory:
+    """Bytes by use. ``page_tables`` map the buffer cache once for every session."""
+
+    host: float
+    swap: float
+    buffer: float
+    sessions: float
+    operations: float
+    page_tables: float = 0.0
+
+    @property
+    def used(self) -> float:
+        return BASE_BYTES + self.buffer + self.sessions + self.operations + self.page_tables
+
+    @property
+    def system_cache(self) -> float:
+        """Bytes left for the operating system to keep files in."""
+        return max(0.0, self.host - self.used)
+
+    @property
+    def swapped(self) -> float:
+        """Share of what is used that lies on swap."""
+        return max(0.0, (self.used - self.host) / self.used)
+
+    @property
+    def killed(self) -> bool:
+        """Memory and swap are full: the system kills the largest process."""
+        return self.used > self.host + self.swap
+
+
+def memory(host: HostSpec, settings: dict[str, Value], sessions: float, running: float) -> Memory:
+    """Use with ``sessions`` open and ``running`` statements that sort or hash at a time."""
+    cache = float(settings["buffer_cache_bytes"])
+    mapped = HUGE_MAPPED_PER_TABLE_BYTE if host.huge_pages else MAPPED_PER_TABLE_BYTE
+    return Memory(
+        float(host.memory), float(host.swap), cache, sessions * float(settings["session_memory_bytes"]),
+        running * float(settings["sort_memory_bytes"]), sessions * cache / mapped,
+    )  # fmt: skip

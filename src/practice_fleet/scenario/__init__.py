@@ -1,0 +1,1 @@
+"""Scenario files: hosts, clusters, tables, statements, rhythms and troubles, checked on reading."""

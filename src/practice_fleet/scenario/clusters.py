@@ -1,0 +1,53 @@
+"""Databases, clusters and servers."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from practice_fleet.scenario.data import TableSpec
+from practice_fleet.scenario.hardware import HostSpec
+from practice_fleet.scenario.units import Part, Settings
+from practice_fleet.scenario.work import StatementSpec
+
+
+class DatabaseSpec(Part):
+    """What a cluster serves: tables and the statements that are run on them."""
+
+    tables: dict[str, TableSpec] = Field(min_length=1)
+    statements: dict[str, StatementSpec] = Field(min_length=1)
+
+
+class ServerSpec(Part):
+    """One server of a cluster."""
+
+    name: str = Field(pattern=r"^[a-z][a-z0-9-]*$", description="unique in the scenario")
+    role: Literal["primary", "replica", "member", "single"] = Field(description="what it is in its cluster")
+    load: float = Field(1.0, ge=0, description="its load ÷ what its part would be; 0 is idle")
+    copy_of: str | None = Field(None, description="a lab server: the server whose data and statements it has")
+    scale: float = Field(1.0, gt=0, le=1, description="rows of a copy ÷ rows of the original")
+    settings: Settings = Field(default_factory=dict, description="settings that differ from the cluster's")
+
+
+class ClusterSpec(Part):
+    """Servers that serve the same data."""
+
+    name: str = Field(pattern=r"^[a-z][a-z0-9-]*$")
+    database: str = Field(description="name of its database")
+    host: HostSpec
+    servers: list[ServerSpec] = Field(min_length=1)
+    settings: Settings = Field(default_factory=dict, description="settings that differ from their defaults")
+    sessions: float = Field(60, ge=1, description="sessions that the applications keep open on each server")
+    copies: int = Field(0, ge=0, le=3, description="partitioned clusters: copies of each partition besides the first")
+
+    @model_validator(mode="after")
+    def _roles_fit(self) -> ClusterSpec:
+        roles = [server.role for server in self.servers]
+        if roles.count("primary") > 1:
+            raise ValueError(f"cluster {self.name} has {roles.count('primary')} primaries; it may have one")
+        if "replica" in roles and "primary" not in roles:
+            raise ValueError(f"cluster {self.name} has replicas but no primary")
+        if self.copies >= max(roles.count("member"), 1):
+            raise ValueError(f"cluster {self.name} keeps {self.copies} copies but has {roles.count('member')} members")
+        return self

@@ -1,0 +1,62 @@
+"""A whole scenario: clusters, databases, rhythms and the time line of troubles, checked against each other."""
+
+from __future__ import annotations
+
+from pydantic import Field, model_validator
+
+from practice_fleet.scenario.clusters import ClusterSpec, DatabaseSpec, ServerSpec
+from practice_fleet.scenario.units import Part
+from practice_fleet.scenario.work import RhythmSpec
+from practice_fleet.troubles import Trouble
+
+
+class Scenario(Part):
+    """The fleet, what it serves, and what goes wrong. Times are UTC; rates are per second."""
+
+    name: str
+    seed: int = Field(ge=0, description="the same seed gives the same figures, byte for byte")
+    history_days: float = Field(
+        gt=0, le=60, description="days of counters and statement figures before the first start"
+    )
+    sample_history_days: float = Field(gt=0, le=60, description="days of session samples before the first start")
+    engine_version: str = "1.4"
+    clusters: list[ClusterSpec] = Field(min_length=1)
+    databases: dict[str, DatabaseSpec] = Field(min_length=1)
+    rhythms: dict[str, RhythmSpec] = Field(min_length=1)
+    troubles: list[Trouble] = Field(default_factory=list)
+
+    def servers(self) -> dict[str, tuple[ClusterSpec, ServerSpec]]:
+        return {server.name: (cluster, server) for cluster in self.clusters for server in cluster.servers}
+
+    def database_of(self, server: str) -> DatabaseSpec:
+        """What a server serves; a copy serves what its original does."""
+        cluster, spec = self.servers()[server]
+        return self.databases[cluster.database] if spec.copy_of is None else self.database_of(spec.copy_of)
+
+    @model_validator(mode="after")
+    def _names_agree(self) -> Scenario:
+        names = [server.name for cluster in self.clusters for server in cluster.servers]
+        if twice := sorted({name for name in names if names.count(name) > 1}):
+            raise ValueError(f"servers {', '.join(twice)} are named more than once")
+        for cluster in self.clusters:
+            if cluster.database not in self.databases:
+                raise ValueError(
+                    f"cluster {cluster.name}: no database '{cluster.database}'; there are {', '.join(self.databases)}"
+                )
+            for server in cluster.servers:
+                if server.copy_of is not None and server.copy_of not in names:
+                    raise ValueError(f"server {server.name}: copy_of names '{server.copy_of}', which is no server")
+        for name, database in self.databases.items():
+            for key, statement in database.statements.items():
+                if statement.rhythm not in self.rhythms:
+                    raise ValueError(
+                        f"statement {name}.{key}: no rhythm '{statement.rhythm}'; there are {', '.join(self.rhythms)}"
+                    )
+        for trouble in self.troubles:
+            if unknown := [server for server in trouble.servers if server not in names]:
+                raise ValueError(
+                    f"trouble {trouble.cause}: no server {', '.join(unknown)}; there are {', '.join(names)}"
+                )
+            for server in trouble.servers:
+                trouble.check(self.database_of(server))
+        return self

@@ -1,0 +1,42 @@
+"""Hosts and their volumes."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from practice_fleet.scenario.units import Bytes, Part
+
+
+class VolumeSpec(Part):
+    """A volume of parallel channels behind optional limits, as rented storage has them."""
+
+    capacity: Bytes = Field(description="size of the volume")
+    used: Bytes = Field(description="used when the fleet first starts")
+    growth_per_day: Bytes = Field(description="growth of what is used, per day")
+    channels: int = Field(ge=1, le=1024, description="requests served beside each other")
+    latency_s: float = Field(gt=0, le=1, description="seconds for one page when nothing queues")
+    stream_bytes_per_s: Bytes = Field(description="bytes per second of one channel when reading in order")
+    operations_per_s_limit: float | None = Field(
+        None, gt=0, description="cap on requests per second, over all channels"
+    )
+    bytes_per_s_limit: Bytes | None = Field(None, description="cap on bytes per second, over all channels")
+    neighbour_share: float = Field(0.0, ge=0, lt=1, description="share of the channels that others keep busy")
+
+
+class HostSpec(Part):
+    """One machine; every server of a cluster runs on one like it."""
+
+    cores: int = Field(ge=1, le=1024, description="processor cores")
+    core_speed: float = Field(1.0, gt=0, le=10, description="speed of one core; 1 is an ordinary one")
+    memory: Bytes = Field(description="main memory")
+    data_volume: VolumeSpec
+    log_volume: VolumeSpec | None = Field(None, description="left out: the log lies on the data volume")
+    network_latency_s: float = Field(0.0002, ge=0, le=10, description="seconds of one trip to the client and back")
+    network_bytes_per_s: Bytes = Field(1_000_000_000, description="bytes per second to clients")
+    huge_pages: bool = Field(False, description="memory is mapped in large pages, so that page tables stay small")
+    swap: Bytes = Field(2**31, description="swap space; when memory and swap are full, the server is killed")
+
+    @property
+    def log(self) -> VolumeSpec:
+        """The volume that the log is written to."""
+        return self.log_volume or self.data_volume

@@ -1,0 +1,97 @@
+"""What every trouble is: a cause on some servers for some time, with a size, that changes their conditions."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from practice_fleet.conditions import Conditions
+from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.units import Part
+
+MINUTE_US = 60_000_000
+HOUR_US = 60 * MINUTE_US
+STAGE_HOURS = 6
+Severity = Literal["info", "warning", "error"]
+
+
+@dataclass(frozen=True)
+class Said:
+    """One log message of the server, ``after_s`` seconds after the trouble began."""
+
+    after_s: float
+    severity: Severity
+    text: str
+    change: Literal["schema", "setting", "software"] | None = None
+    object: str | None = None
+
+
+class BaseTrouble(Part):
+    """Times are minutes before the fleet's first start; a negative end lies after it, none is never."""
+
+    servers: list[str] = Field(min_length=1, description="servers it happens on")
+    start_minutes_ago: float = Field(description="when it begins, in minutes before the fleet's first start")
+    end_minutes_ago: float | None = Field(None, description="when it ends; left out: it goes on")
+
+    @model_validator(mode="after")
+    def _ends_after_it_starts(self) -> BaseTrouble:
+        if self.end_minutes_ago is not None and self.end_minutes_ago >= self.start_minutes_ago:
+            raise ValueError(
+                f"end_minutes_ago is {self.end_minutes_ago:g}; it must be less than start_minutes_ago, which is {self.start_minutes_ago:g}"
+            )
+        return self
+
+    def start_us(self, anchor_us: int) -> int:
+        return int(anchor_us - self.start_minutes_ago * MINUTE_US)
+
+    def end_us(self, anchor_us: int) -> int | None:
+        return None if self.end_minutes_ago is None else int(anchor_us - self.end_minutes_ago * MINUTE_US)
+
+    def is_on(self, at_us: int, anchor_us: int) -> bool:
+        end = self.end_us(anchor_us)
+        return at_us >= self.start_us(anchor_us) and (end is None or at_us < end)
+
+    def stage(self, at_us: int, anchor_us: int) -> int:
+        """How far it has gone, in steps: one whose effect grows has a new step every six hours, others have one."""
+        return (at_us - self.start_us(anchor_us)) // (STAGE_HOURS * HOUR_US) if self.grows else 0
+
+    @property
+    def grows(self) -> bool:
+        """Whether what it changes grows with time; levels grow by themselves."""
+        return False
+
+    def hours(self, at_us: int, anchor_us: int) -> float:
+        """Hours that count for what it changes: whole steps, so that a state holds for a while."""
+        return float(self.stage(at_us, anchor_us) * STAGE_HOURS)
+
+    def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]:
+        """When it changes what it does, within the span."""
+        start, end = self.start_us(anchor_us), self.end_us(anchor_us)
+        times = [start] if end is None else [start, end]
+        if self.grows:
+            step = STAGE_HOURS * HOUR_US
+            first = start + max(0, -(-(since_us - start) // step)) * step
+            times += range(first, min(until_us, end or until_us), step)
+        return times
+
+    def check(self, database: DatabaseSpec) -> None:
+        """ValueError when it names what the server does not have."""
+
+    def change(self, now: Conditions, hours: float) -> None:
+        """Change the conditions of a server on which it has been for ``hours``."""
+
+    def levels(self, hours: float) -> dict[str, float]:
+        """What it adds to level figures such as ``replica_lag_s`` after ``hours``."""
+        return {}
+
+    def says(self, server: str) -> list[Said]:
+        """The log messages it leaves on a server."""
+        return []
+
+
+def known(name: str, there: dict[str, object] | set[str], what: str) -> None:
+    """ValueError when ``name`` is not there, naming what is."""
+    if name not in there:
+        raise ValueError(f"no {what} '{name}'; there are {', '.join(sorted(there))}")

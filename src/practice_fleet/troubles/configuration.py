@@ -1,0 +1,109 @@
+"""Settings that harm: a value is changed, or is not what its peers have."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from practice_fleet import settings as rules
+from practice_fleet.conditions import Conditions
+from practice_fleet.physics.memory import memory
+from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.units import Bytes
+from practice_fleet.troubles.base import BaseTrouble, Said
+
+
+class _SettingTrouble(BaseTrouble):
+    """One setting has another value from the start on."""
+
+    setting_name: ClassVar[str] = ""
+
+    def _setting(self) -> tuple[str, rules.Value]:
+        raise NotImplementedError
+
+    def check(self, database: DatabaseSpec) -> None:
+        name, value = self._setting()
+        rules.check(name, value)
+
+    def change(self, now: Conditions, hours: float) -> None:
+        name, value = self._setting()
+        now.settings[name] = value
+
+    def says(self, server: str) -> list[Said]:
+        name, value = self._setting()
+        return [Said(0, "info", f"{name} set to {value}", "setting", name)]
+
+
+class SettingHarmed(_SettingTrouble):
+    """Any setting is changed to a value that harms."""
+
+    cause: Literal["setting_harmed"]
+    setting: str
+    value: float | int | str | bool
+
+    def _setting(self) -> tuple[str, rules.Value]:
+        return self.setting, self.value
+
+
+class SettingsDiffer(SettingHarmed):
+    """One server of a cluster has another value than its peers."""
+
+    cause: Literal["settings_differ"]  # type: ignore[assignment]
+
+
+class CacheTooSmall(_SettingTrouble):
+    """The buffer cache is made too small for what is asked again and again."""
+
+    cause: Literal["cache_too_small"]
+    size: Bytes = Field(64 * 2**20, description="size of the buffer cache")
+
+    def _setting(self) -> tuple[str, rules.Value]:
+        return "buffer_cache_bytes", self.size
+
+
+class CacheTooLarge(CacheTooSmall):
+    """The buffer cache takes the memory that the operating system cached files in."""
+
+    cause: Literal["cache_too_large"]  # type: ignore[assignment]
+
+
+class LogTooSmall(_SettingTrouble):
+    """The log is so small that checkpoints come all the time."""
+
+    cause: Literal["log_too_small"]
+    size: Bytes = Field(64 * 2**20, description="log capacity")
+
+    def _setting(self) -> tuple[str, rules.Value]:
+        return "log_capacity_bytes", self.size
+
+    def says(self, server: str) -> list[Said]:
+        often = Said(
+            600, "warning", "checkpoints are forced by the log's size; the last began 40 s after the one before"
+        )
+        return [*super().says(server), often]
+
+
+class SortSpills(_SettingTrouble):
+    """The memory of a sort is too small: sorts and hashes go to temporary files."""
+
+    cause: Literal["sort_spills"]
+    size: Bytes = Field(256 * 1024, description="memory of one sort")
+
+    def _setting(self) -> tuple[str, rules.Value]:
+        return "sort_memory_bytes", self.size
+
+
+class MemoryOvercommitted(BaseTrouble):
+    """Sessions and their buffers together need more than there is: the host swaps."""
+
+    cause: Literal["memory_overcommitted"]
+    size: float = Field(1.1, gt=1, le=3, description="memory needed ÷ memory there is")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        others = memory(now.host, now.settings | {"session_memory_bytes": 0.0}, now.sessions, 0.0).used
+        now.settings["session_memory_bytes"] = max(65536.0, (now.host.memory * self.size - others) / now.sessions)
+
+    def says(self, server: str) -> list[Said]:
+        changed = Said(0, "info", "session_memory_bytes raised by an operator", "setting", "session_memory_bytes")
+        return [changed, Said(300, "warning", "the host reads from swap")]

@@ -1,0 +1,96 @@
+"""What grows slowly until it matters: dead rows, ages, numbers, storage, lag."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from practice_fleet.conditions import Conditions
+from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.troubles.base import BaseTrouble, Said, known
+
+
+class Bloat(BaseTrouble):
+    """Dead rows are not cleaned in time: a table has ever more pages for the same rows."""
+
+    cause: Literal["bloat"]
+    table: str
+    size: float = Field(0.01, gt=0, description="growth per hour, as a share of the table")
+
+    @property
+    def grows(self) -> bool:
+        return True
+
+    def check(self, database: DatabaseSpec) -> None:
+        known(self.table, dict(database.tables), "table")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.change_table(self.table, bloat=now.tables[self.table].bloat * (1 + self.size * hours))
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {"dead_rows_share": min(0.95, self.size * hours / (1 + self.size * hours))}
+
+
+class UpkeepOff(Bloat):
+    """Upkeep is switched off: tables grow, and the transaction number ages."""
+
+    cause: Literal["upkeep_off"]  # type: ignore[assignment]
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return super().levels(hours) | {"transaction_age": hours * 3600 * 150}
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(0, "info", "upkeep switched off for the night's load", "setting", "upkeep_enabled")]
+
+
+class TransactionAge(BaseTrouble):
+    """The oldest transaction number is not renewed; at 2³¹ the server stops taking writes."""
+
+    cause: Literal["transaction_age"]
+    size: float = Field(900_000, gt=0, description="transactions per hour")
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {"transaction_age": self.size * hours}
+
+
+class SequenceRunningOut(BaseTrouble):
+    """A number sequence of a 32-bit key comes near its end."""
+
+    cause: Literal["sequence_running_out"]
+    sequence: str
+    used: float = Field(0.8, gt=0, lt=1, description="share of its numbers that is used at the start")
+    size: float = Field(0.0004, gt=0, description="share that is used each hour")
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {f"sequence_used.{self.sequence}": min(1.0, self.used + self.size * hours)}
+
+
+class StorageFilling(BaseTrouble):
+    """The data volume fills faster than it did."""
+
+    cause: Literal["storage_filling"]
+    size: float = Field(4e9, gt=0, description="bytes more each hour")
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {"volume_used.data": self.size * hours}
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(3600, "warning", "the data volume grows faster than usual")]
+
+
+class ReplicaBehind(BaseTrouble):
+    """A replica applies the log more slowly than it comes, and reads the data volume to do so."""
+
+    cause: Literal["replica_behind"]
+    size: float = Field(0.4, gt=0, le=1, description="seconds that it falls behind each second")
+    pages: float = Field(400, ge=0, description="pages written per second to catch up")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.background_pages_per_s += self.pages
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {"replica_lag_s": self.size * hours * 3600}
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(120, "warning", "applying the log falls behind")]

@@ -1,0 +1,69 @@
+"""Volumes and processors that give less than they did, or are shared with others."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from practice_fleet.conditions import Conditions
+from practice_fleet.troubles.base import BaseTrouble, Said
+
+
+class DataVolumeSlow(BaseTrouble):
+    """The data volume answers more slowly."""
+
+    cause: Literal["data_volume_slow"]
+    size: float = Field(4, gt=1, description="latency ÷ latency before")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.change_data_volume(latency_s=now.host.data_volume.latency_s * self.size)
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(90, "warning", "reads of the data volume take longer than usual")]
+
+
+class LogVolumeSlow(BaseTrouble):
+    """The log volume answers more slowly: every commit waits."""
+
+    cause: Literal["log_volume_slow"]
+    size: float = Field(6, gt=1, description="latency ÷ latency before")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.change_log_volume(latency_s=now.host.log.latency_s * self.size)
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(60, "warning", "writing the log took longer than a second once in the last minute")]
+
+
+class VolumeShared(BaseTrouble):
+    """Others use the same storage and keep some of its channels busy."""
+
+    cause: Literal["volume_shared"]
+    size: float = Field(0.7, gt=0, lt=1, description="share of the channels that others take")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.change_data_volume(neighbour_share=self.size)
+
+
+class ProcessorSaturated(BaseTrouble):
+    """Work besides the database takes cores away."""
+
+    cause: Literal["processor_saturated"]
+    size: float = Field(2, gt=0, description="cores that are taken")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.background_cores += self.size
+
+
+class HostSetting(BaseTrouble):
+    """The host saves power: every core runs slower."""
+
+    cause: Literal["host_setting"]
+    size: float = Field(0.5, gt=0, lt=1, description="speed of a core ÷ speed before")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.host = now.host.model_copy(update={"core_speed": now.host.core_speed * self.size})
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(0, "info", "host restarted with another power profile", "software")]

@@ -1,0 +1,104 @@
+"""Work that is new, more, or more than needed."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from practice_fleet.conditions import Conditions
+from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.work import StatementSpec
+from practice_fleet.troubles.base import BaseTrouble, Said, known
+
+
+class NewStatement(BaseTrouble):
+    """A release brings a statement that was not there."""
+
+    cause: Literal["new_statement"]
+    statement: StatementSpec
+
+    @property
+    def key(self) -> str:
+        return f"new_{self.statement.service}"
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.statements[self.key] = self.statement
+
+    def says(self, server: str) -> list[Said]:
+        return [
+            Said(
+                0, "info", f"{self.statement.service} connected with a new version", "software", self.statement.service
+            )
+        ]
+
+
+class WideSelect(NewStatement):
+    """A statement asks for every column and far more rows than are used."""
+
+    cause: Literal["wide_select"]  # type: ignore[assignment]
+
+
+class BroadcastTooLarge(NewStatement):
+    """A reporting join sends one side to every worker although it is large."""
+
+    cause: Literal["broadcast_too_large"]  # type: ignore[assignment]
+
+
+class _OneStatement(BaseTrouble):
+    statement: str = Field(description="key of the statement")
+
+    def check(self, database: DatabaseSpec) -> None:
+        known(self.statement, dict(database.statements), "statement")
+
+
+class ManySmallCalls(_OneStatement):
+    """An application asks row by row instead of once: many calls of a few hundred microseconds."""
+
+    cause: Literal["many_small_calls"]
+    size: float = Field(20, gt=1, description="calls ÷ calls before")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.speed_up(self.statement, self.size)
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(0, "info", "an application connected with a new version", "software")]
+
+
+class OverFetch(_OneStatement):
+    """A statement matches far more rows than before, and all of them are sent."""
+
+    cause: Literal["over_fetch"]
+    size: float = Field(2000, gt=0, description="rows that match")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        spec = now.statements[self.statement]
+        now.statements[self.statement] = spec.model_copy(update={"matching_rows": self.size})
+
+
+class FailingStatement(_OneStatement):
+    """A share of a statement's calls fails."""
+
+    cause: Literal["failing_statement"]
+    size: float = Field(0.3, gt=0, le=1, description="share of the calls that fail")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.failing[self.statement] = self.size
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(5, "error", "value too long for its column; the statement was given up")]
+
+
+class SessionFlood(BaseTrouble):
+    """An application opens sessions without end, and each asks as usual: the session limit is near."""
+
+    cause: Literal["session_flood"]
+    size: float = Field(3, gt=1, description="sessions and calls ÷ before")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        for statement in now.statements:
+            now.speed_up(statement, self.size)
+        now.sessions = min(now.sessions * self.size, float(now.settings["max_sessions"]))
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(30, "warning", "nearly all sessions are taken")]

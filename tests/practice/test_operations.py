@@ -1,0 +1,145 @@
+"""What is done to a server through the protocol takes effect, with its real costs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import httpx
+import pytest
+
+from hardy_gauge.probes.protocol import IndexSpec, Refused
+from practice_fleet import frames
+from practice_fleet.face import build
+from practice_fleet.live import LiveServer
+from practice_fleet.operations import BuildIndex, DropIndex, EndSession, Pin, Restart, SetSetting
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
+from tests.conftest import Serving
+
+NOW = 1_795_521_600_000_000
+
+
+@pytest.fixture
+def live(scenario: Scenario) -> LiveServer:
+    plain = scenario.model_copy(update={"troubles": []})
+    cluster, spec = plain.servers()["desk-a"]
+    return LiveServer(PracticeServer(plain, cluster, spec, NOW - HOUR_US), NOW - HOUR_US)
+
+
+def minute(live: LiveServer, at: int, column: str) -> float:
+    return float(frames.metric_frame(live.history, at, at + MINUTE_US)[column][0])
+
+
+def test_a_setting_applies_at_once_or_at_the_restart(live: LiveServer) -> None:
+    live.do(SetSetting(NOW, name="commit_mode", value="background"))
+    live.do(SetSetting(NOW, name="buffer_cache_bytes", value=2**29))
+    after = {s.name: s.value for s in live.settings(NOW + MINUTE_US).settings}
+    assert (after["commit_mode"], after["buffer_cache_bytes"]) == ("background", 2**30)
+    flush = frames.statement_frame(live.history, NOW + MINUTE_US, NOW + 2 * MINUTE_US)["wait.log_flush"].sum()
+    assert flush == 0
+    live.do(Restart(NOW + 5 * MINUTE_US))
+    after = {s.name: s.value for s in live.settings(NOW + 6 * MINUTE_US).settings}
+    assert after["buffer_cache_bytes"] == 2**29
+    texts = [m.text for m in live.messages(NOW - 1, NOW + HOUR_US).messages]
+    assert texts[0] == "commit_mode set to background" and "server restarted" in texts
+
+
+def test_a_restart_begins_the_counters_again_and_empties_the_cache(live: LiveServer) -> None:
+    before = live.counters(NOW).values["calls"]
+    usual = minute(live, NOW - 10 * MINUTE_US, "pages_read")
+    live.do(Restart(NOW))
+    after = live.counters(NOW + 3 * MINUTE_US)
+    assert after.started_at_us == NOW and after.values["calls"] < before / 3
+    assert minute(live, NOW, "pages_read") > 1.3 * usual
+    assert minute(live, NOW + 3 * HOUR_US, "pages_read") < 1.3 * usual
+    assert live.identity(NOW + 1).started_at_us == NOW
+
+
+def test_the_past_stays_as_it_was(live: LiveServer) -> None:
+    span = (NOW - 30 * MINUTE_US, NOW)
+    before = frames.metric_frame(live.history, *span)
+    live.do(SetSetting(NOW, name="read_ahead_pages", value=8))
+    assert frames.metric_frame(live.history, *span).equals(before)
+
+
+def test_an_index_takes_time_and_load_and_only_then_helps(live: LiveServer) -> None:
+    live.do(DropIndex(NOW, name="hold_request_title"))
+    later = NOW + 10 * MINUTE_US
+    slow = minute(live, later - MINUTE_US, "rows_examined")
+    build_it = BuildIndex(
+        later, spec=IndexSpec(name="back", table="hold_request", columns=["title_id", "state", "placed_at"])
+    )
+    live.do(build_it)
+    assert MINUTE_US / 6 < build_it.ready_us - later < HOUR_US
+    during, after = live.server.state(later + 1), live.server.state(build_it.ready_us)
+    assert during.background_cores == 1 and "back" not in during.catalogue.indexes
+    assert "back" in after.catalogue.indexes and after.background_cores == 0
+    assert minute(live, (build_it.ready_us // MINUTE_US + 2) * MINUTE_US, "rows_examined") < slow / 20
+
+
+def test_a_pinned_plan_stays_until_it_is_unpinned(live: LiveServer) -> None:
+    with_index = live.server.state(NOW).plans["patron_fines"].key()
+    options = live.server.state(NOW)
+    live.do(Pin(NOW, statement="patron_fines", plan_key=with_index))
+    assert live.server.state(NOW + 1).pinned == {"patron_fines": with_index} and options.pinned == {}
+    live.do(Pin(NOW + MINUTE_US, statement="patron_fines"))
+    assert live.server.state(NOW + MINUTE_US).pinned == {}
+
+
+def test_ending_the_session_that_holds_others_up(scenario: Scenario) -> None:
+    trouble = {
+        "cause": "idle_transaction",
+        "servers": ["desk-a"],
+        "start_minutes_ago": 30,
+        "statement": "count_for_branch",
+    }
+    made = Scenario.model_validate(scenario.model_dump(exclude={"troubles"}) | {"troubles": [trouble]})
+    cluster, spec = made.servers()["desk-a"]
+    live = LiveServer(PracticeServer(made, cluster, spec, NOW), NOW)
+    blocked = [s for n in range(20) for s in live.sessions(NOW + n * 1_000_000).sessions if s.wait_event == "row_lock"]
+    holder = {s.blocked_by for s in blocked}
+    assert len(blocked) > 20 and holder - {None} == {240}
+    with pytest.raises(Refused, match="session 7 holds no one up"):
+        live.do(EndSession(NOW, session=7))
+    live.do(EndSession(NOW + MINUTE_US, session=240))
+    rest = live.sessions(NOW + 3 * MINUTE_US).sessions
+    assert sum(s.wait_event == "row_lock" for s in rest) <= 1
+
+
+@pytest.fixture(scope="module")
+def served(scenario: Scenario) -> Iterator[httpx.Client]:
+    short = scenario.model_copy(update={"history_days": 1.0, "sample_history_days": 1.0})
+    with (
+        Serving(build(short, NOW, lambda: NOW)) as serving,
+        httpx.Client(base_url=serving.address, trust_env=False) as c,
+    ):
+        yield c
+
+
+REFUSED = [
+    ("settings", {"name": "colour", "value": 1}, "no setting 'colour'"),
+    ("settings", {"name": "buffer_cache_bytes", "value": 1}, "it may be from"),
+    ("settings", {"name": "commit_mode", "value": "never"}, "one of wait, background"),
+    ("indexes", {"table": "nothing", "columns": ["id"]}, "no table 'nothing'"),
+    ("indexes", {"table": "loan", "columns": ["colour"]}, "no column colour"),
+    ("indexes/nothing/drop", {}, "no index 'nothing'"),
+    ("pins", {"statement": "nothing", "plan_key": None}, "no statement 'nothing'"),
+    ("sessions/3/end", {}, "holds no one up"),
+]
+
+
+@pytest.mark.parametrize(("path", "body", "words"), REFUSED)
+def test_what_cannot_be_done_is_refused_with_a_problem_detail(
+    served: httpx.Client, path: str, body: dict[str, object], words: str
+) -> None:
+    answer = served.post(f"/servers/desk-b/{path}", json=body)
+    assert answer.status_code == 422 and answer.headers["content-type"] == "application/problem+json"
+    assert words in answer.json()["detail"]
+
+
+def test_changes_over_http_show_in_what_the_server_reports(served: httpx.Client) -> None:
+    assert served.post("/servers/desk-c/settings", json={"name": "read_ahead_pages", "value": 16}).status_code == 200
+    values = {s["name"]: s["value"] for s in served.get("/servers/desk-c/settings").json()["settings"]}
+    assert values["read_ahead_pages"] == 16
+    assert served.post("/servers/desk-c/settings", json={"name": 1}).status_code == 422
+    assert served.post("/servers/desk-z/restart").status_code == 404

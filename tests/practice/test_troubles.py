@@ -1,0 +1,182 @@
+"""Every trouble leaves the traces that a real one leaves, in all the places where it would, and none elsewhere."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+import numpy as np
+import pytest
+from pydantic import TypeAdapter, ValidationError
+
+from practice_fleet import frames
+from practice_fleet.history import History
+from practice_fleet.live import LiveServer
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
+from practice_fleet.troubles import Trouble
+
+NOW = 1_795_521_600_000_000  # a Tuesday noon
+STATEMENT = {
+    "sql": "SELECT * FROM loan WHERE renewals = 3", "service": "audit", "user": "audit", "rate": 0.02, "rhythm": "branches",
+}  # fmt: skip
+MORE: dict[str, dict[str, Any]] = {
+    "missing_index": {"index": "hold_request_title"},
+    "unused_index": {"table": "loan", "columns": ["renewals"]},
+    "duplicate_index": {"table": "loan", "columns": ["item_id"]},
+    "write_amplification": {"table": "loan"},
+    "stale_statistics": {"table": "patron"},
+    "volume_shared": {"size": 0.9},
+    "storage_filling": {"size": 1e8},
+    "plan_flip": {"table": "loan", "column": "item_id", "size": 3_000_000},
+    "value_sensitive_plan": {"statement": "loan_by_item"},
+    "setting_harmed": {"setting": "commit_mode", "value": "background"},
+    "settings_differ": {"setting": "sort_memory_bytes", "value": 262144},
+    "new_statement": {"statement": STATEMENT},
+    "wide_select": {"statement": STATEMENT},
+    "broadcast_too_large": {"statement": STATEMENT},
+    "many_small_calls": {"statement": "patron_by_card"},
+    "over_fetch": {"statement": "patron_fines"},
+    "failing_statement": {"statement": "lend_item"},
+    "hot_row": {"statement": "count_for_branch"},
+    "idle_transaction": {"statement": "count_for_branch"},
+    "lock_chain": {"statement": "count_for_branch"},
+    "deadlocks": {"statement": "count_for_branch"},
+    "long_transaction": {"table": "loan"},
+    "bloat": {"table": "loan"},
+    "upkeep_off": {"table": "loan"},
+    "sequence_running_out": {"sequence": "loan_id_seq"},
+    "index_build": {"index": "loan_item"},
+    "cache_too_large": {"size": "2200 MiB"},
+}
+CAUSES = sorted(get_args(member.model_fields["cause"].annotation)[0] for member in get_args(get_args(Trouble)[0]))
+DOWN = {"member_down", "failover_drill"}  # these leave nothing but silence; test_members.py looks at their peers
+# the wait event on which a cause shows first, and the level figure that it moves
+WAITS = {
+    "missing_index": "page_read", "data_volume_slow": "page_read", "log_volume_slow": "log_flush",
+    "volume_shared": "page_read", "hot_row": "row_lock", "idle_transaction": "row_lock", "lock_chain": "row_lock",
+    "deadlocks": "row_lock", "memory_overcommitted": "swap_in", "cache_too_small": "page_write",
+    "host_setting": "running", "over_fetch": "running", "wide_select": "page_read", "bloat": "page_read",
+    "plan_flip": "page_read", "value_sensitive_plan": "page_read", "session_flood": "running",
+    "many_small_calls": "running", "uneven_load": "running", "write_amplification": "page_read",
+}  # fmt: skip
+LEVELS = {
+    "transaction_age": "transaction_age", "upkeep_off": "transaction_age", "storage_filling": "volume_used.data",
+    "replica_behind": "replica_lag_s", "sequence_running_out": "sequence_used.loan_id_seq",
+    "long_transaction": "oldest_transaction_s", "idle_transaction": "oldest_transaction_s", "bloat": "dead_rows_share",
+    "memory_overcommitted": "memory_used_bytes",
+}  # fmt: skip
+QUIET = {"hot_row", "value_sensitive_plan", "volume_shared", "processor_saturated", "over_fetch", "long_transaction", "bloat",
+         "transaction_age", "sequence_running_out", "uneven_load"}  # fmt: skip
+
+
+def troubled(scenario: Scenario, cause: str, hours: float = 30, **more: Any) -> PracticeServer:
+    spec = {"cause": cause, "servers": ["desk-a"], "start_minutes_ago": hours * 60} | MORE.get(cause, {}) | more
+    document = scenario.model_dump(exclude={"troubles"}) | {"troubles": [spec]}
+    made = Scenario.model_validate(document)
+    cluster, server = made.servers()["desk-a"]
+    return PracticeServer(made, cluster, server, NOW)
+
+
+@pytest.fixture(scope="module")
+def healthy(scenario: Scenario) -> PracticeServer:
+    plain = scenario.model_copy(update={"troubles": []})
+    cluster, server = plain.servers()["desk-a"]
+    return PracticeServer(plain, cluster, server, NOW)
+
+
+def test_every_cause_is_tried_here() -> None:
+    assert len(CAUSES) >= 35 and set(MORE) <= set(CAUSES)
+
+
+@pytest.mark.parametrize("cause", [cause for cause in CAUSES if cause not in DOWN])
+def test_a_trouble_shows_and_nothing_shows_before_it(scenario: Scenario, healthy: PracticeServer, cause: str) -> None:
+    server = troubled(scenario, cause)
+    ill, well = History(server), History(healthy)
+    before = NOW - 40 * HOUR_US
+    assert ill.at(before).model.seconds == pytest.approx(well.at(before).model.seconds), "as usual before it starts"
+    now, usual = ill.at(NOW), well.at(NOW)
+    frame = frames.metric_frame(ill, NOW, NOW + MINUTE_US)
+    plain = frames.metric_frame(well, NOW, NOW + MINUTE_US)
+    moved = [
+        name for name in frame.columns
+        if name not in plain.columns or abs(frame[name][0] - plain[name][0]) > 0.005 * abs(plain[name][0]) + 1e-9
+    ]  # fmt: skip
+    believed = now.state.catalogue.rows_expected("patron") != usual.state.catalogue.rows_expected("patron")
+    assert moved or believed or now.state.settings != usual.state.settings, "it changes nothing"
+    if cause in WAITS:
+        event = f"wait.{WAITS[cause]}"
+        spent, plain_spent = (
+            float(frames.statement_frame(h, NOW, NOW + 5 * MINUTE_US)[event].sum()) for h in (ill, well)
+        )
+        assert spent > 1.03 * plain_spent + 0.01
+    if cause in LEVELS:
+        level = LEVELS[cause]
+        assert frame[level][0] > (plain[level][0] if level in plain.columns else 0)
+    said = LiveServer(server, NOW).messages(NOW - 31 * HOUR_US, NOW).messages
+    assert bool(said) == (cause not in QUIET)
+    assert LiveServer(server, NOW).messages(0, NOW - 31 * HOUR_US).messages == []
+
+
+def test_a_trouble_that_is_over_leaves_the_server_as_it_was(scenario: Scenario, healthy: PracticeServer) -> None:
+    server = troubled(scenario, "data_volume_slow", hours=30, end_minutes_ago=600)
+    assert History(server).at(NOW).model.seconds == pytest.approx(History(healthy).at(NOW).model.seconds)
+    during = History(server).at(NOW - 20 * HOUR_US).seconds.sum()
+    assert during > 1.2 * History(healthy).at(NOW - 20 * HOUR_US).seconds.sum()
+    cuts = server.cuts(NOW - 40 * HOUR_US, NOW)
+    assert cuts == [NOW - 30 * HOUR_US, NOW - 10 * HOUR_US]
+
+
+@pytest.mark.parametrize("cause", ["bloat", "storage_filling", "sequence_running_out"])
+def test_what_grows_slowly_grows_with_time(scenario: Scenario, cause: str) -> None:
+    server = troubled(scenario, cause, hours=100)
+    history = History(server)
+    at = [NOW - hours * HOUR_US for hours in (90, 60, 30, 1)]
+    level = LEVELS[cause]
+    values = [float(frames.metric_frame(history, a, a + MINUTE_US)[level][0]) for a in at]
+    assert (np.diff(values) > 0).all()
+    if cause == "bloat":
+        pages = [server.state(a).catalogue.tables["loan"].pages for a in at]
+        assert pages[-1] > 1.5 * pages[0] and server.state(at[-1]).catalogue.tables["loan"].rows == pytest.approx(
+            server.state(at[0]).catalogue.tables["loan"].rows
+        )
+
+
+def test_stale_statistics_make_the_estimate_wrong_not_the_rows(scenario: Scenario) -> None:
+    server = troubled(scenario, "stale_statistics", table="hold_request", size=1000)
+    catalogue = server.state(NOW).catalogue
+    assert catalogue.rows_expected("hold_request") * 1000 == pytest.approx(catalogue.tables["hold_request"].rows)
+
+
+def test_a_plan_kept_for_a_rare_value_is_bad_for_a_frequent_one(scenario: Scenario, healthy: PracticeServer) -> None:
+    state = troubled(scenario, "value_sensitive_plan", size=100_000).state(NOW)
+    usual = healthy.state(NOW)
+    assert state.plans["loan_by_item"].key() == usual.plans["loan_by_item"].key(), "the plan is pinned"
+    assert state.visits["loan_by_item"].reads > 100 * usual.visits["loan_by_item"].reads
+
+
+MISTAKES = [
+    ({"cause": "missing_index", "index": "nothing"}, "no index 'nothing'"),
+    ({"cause": "hot_row", "statement": "patron_by_card"}, "changes no rows"),
+    ({"cause": "hot_row", "statement": "nothing"}, "no statement 'nothing'"),
+    ({"cause": "plan_flip", "table": "loan", "column": "colour"}, "no column of loan 'colour'"),
+    ({"cause": "setting_harmed", "setting": "colour", "value": 1}, "no setting 'colour'"),
+    ({"cause": "cache_too_small", "size": "8 gigs"}, "units: B, kB"),
+    ({"cause": "data_volume_slow", "size": 0.5}, "greater than 1"),
+    ({"cause": "data_volume_slow", "end_minutes_ago": 2000}, "must be less than start_minutes_ago"),
+    ({"cause": "data_volume_slow", "servers": ["desk-z"]}, "no server desk-z"),
+    ({"cause": "colour"}, "missing_index"),
+]
+
+
+@pytest.mark.parametrize(("spec", "words"), MISTAKES)
+def test_mistakes_in_a_trouble_are_named(scenario: Scenario, spec: dict[str, Any], words: str) -> None:
+    whole = {"servers": ["desk-a"], "start_minutes_ago": 60} | spec
+    document = scenario.model_dump(exclude={"troubles"}) | {"troubles": [whole]}
+    with pytest.raises((ValidationError, Exception), match=words):
+        Scenario.model_validate(document)
+
+
+def test_the_union_is_told_apart_by_cause() -> None:
+    adapter: TypeAdapter[Any] = TypeAdapter(Trouble)
+    found = adapter.validate_python({"cause": "hot_row", "servers": ["a"], "start_minutes_ago": 5, "statement": "x"})
+    assert type(found).__name__ == "HotRow" and found.size == 1
