@@ -24,6 +24,13 @@ ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Everything that uses the demo runs in one process, so that it is started once."""
+    for item in items:
+        if "demo" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.xdist_group("demo"))
+
+
 def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))

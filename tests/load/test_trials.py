@@ -22,17 +22,17 @@ PLAYED: dict[str, Any] = {
     "title": "index", "goal": {"metric": "p95", "at_most": "50 ms", "statement": 0}, "target": {"address": "set below"},
     "guardrails": [{"metric": "throughput", "worsen_at_most": "2%"}],
     "workload": {
-        "arrival": {"kind": "open", "rate": "40 /s"},
+        "arrival": {"kind": "open", "rate": "80 /s"},
         "statements": [
             {"sql": HOLDS, "weight": 1},
-            {"sql": "SELECT id, title_id, branch_id, shelf, state FROM item WHERE barcode = $1", "weight": 120},
+            {"sql": "SELECT id, title_id, branch_id, shelf, state FROM item WHERE barcode = $1", "weight": 60},
         ],
     },
     "arms": [
         {"name": "control"},
         {"name": "with index", "add_indexes": [{"table": "hold_request", "columns": ["title_id", "state", "placed_at"]}]},
     ],
-    "run": {"seconds": "40 s", "blocks": 3, "seed": 5},
+    "run": {"seconds": "15 s", "blocks": 3, "seed": 5},
 }  # fmt: skip
 
 

@@ -107,7 +107,7 @@ def test_chart_has_its_figures(page: Page) -> None:
 
 def test_problems_say_what_to_do(page: Page) -> None:
     page.goto("/servers/desk-z")
-    expect(page.get_by_role("alert").first).to_contain_text("no server 'desk-z' in the fleet; there are: desk-a")
+    expect(page.get_by_role("alert").first).to_contain_text("no server 'desk-z' in the fleet; there are: archive-a")
     page.goto("/ledger?scope=desk-a&focus=yesterday")
     expect(page.get_by_role("alert").first).to_contain_text("an interval such as")
     page.goto("/plans")
