@@ -24,11 +24,12 @@ ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Everything that uses the demo runs in one process, so that it is started once."""
+    """With several processes: a file stays in one of them, and so does everything that uses the demo."""
     for item in items:
-        if "demo" in getattr(item, "fixturenames", ()):
-            item.add_marker(pytest.mark.xdist_group("demo"))
+        group = "demo" if "demo" in getattr(item, "fixturenames", ()) else item.nodeid.split("::")[0]
+        item.add_marker(pytest.mark.xdist_group(group))
 
 
 def free_port() -> int:

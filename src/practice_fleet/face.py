@@ -5,11 +5,14 @@ from __future__ import annotations
 import io
 import time
 from collections.abc import Callable
+from http import HTTPStatus
 from typing import Annotated
 
 import polars as pl
 from fastapi import FastAPI, HTTPException, Query, Request, Response
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from hardy_gauge.probes import protocol as p
 from practice_fleet.frames import execution_frame, metric_frame, sample_frame, statement_frame
@@ -49,8 +52,17 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
 
     @app.exception_handler(p.Refused)
     def refused(_: Request, error: p.Refused) -> JSONResponse:
-        body = {"title": "Refused", "status": 422, "detail": str(error), "field": error.field}
-        return JSONResponse(body, 422, media_type="application/problem+json")
+        return problem(422, "Refused", str(error), error.field)
+
+    @app.exception_handler(StarletteHTTPException)
+    def unknown(_: Request, error: StarletteHTTPException) -> JSONResponse:
+        return problem(error.status_code, HTTPStatus(error.status_code).phrase, str(error.detail))
+
+    @app.exception_handler(RequestValidationError)
+    def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        field = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
+        return problem(422, "The request is not valid", f"{field}: {first['msg']}", field)
 
     @app.get("/servers")
     def list_servers() -> list[p.Identity]:
@@ -162,6 +174,12 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
         return Response(path.read_bytes(), media_type="application/vnd.apache.parquet")
 
     return app
+
+
+def problem(status: int, title: str, detail: str, field: str = "") -> JSONResponse:
+    """A problem detail (RFC 9457)."""
+    body = {"title": title, "status": status, "detail": detail, "field": field}
+    return JSONResponse(body, status, media_type="application/problem+json")
 
 
 def parquet(frame: pl.DataFrame) -> Response:

@@ -70,7 +70,7 @@ def test_an_index_takes_time_and_load_and_only_then_helps(live: LiveServer) -> N
         later, spec=IndexSpec(name="back", table="hold_request", columns=["title_id", "state", "placed_at"])
     )
     live.do(build_it)
-    assert MINUTE_US / 6 < build_it.ready_us - later < HOUR_US
+    assert MINUTE_US / 20 < build_it.ready_us - later < HOUR_US
     during, after = live.server.state(later + 1), live.server.state(build_it.ready_us)
     assert during.background_cores == 1 and "back" not in during.catalogue.indexes
     assert "back" in after.catalogue.indexes and after.background_cores == 0
@@ -142,4 +142,11 @@ def test_changes_over_http_show_in_what_the_server_reports(served: httpx.Client)
     values = {s["name"]: s["value"] for s in served.get("/servers/desk-c/settings").json()["settings"]}
     assert values["read_ahead_pages"] == 16
     assert served.post("/servers/desk-c/settings", json={"name": 1}).status_code == 422
-    assert served.post("/servers/desk-z/restart").status_code == 404
+    unknown = [
+        served.post("/servers/desk-z/restart"), served.get("/servers/desk-a/plans/none"), served.get("/plays/none"),
+        served.get("/servers/desk-a/history/colour?since_us=0&until_us=1"), served.get("/nowhere"),
+        served.post("/servers/desk-a/plays", json={"statements": []}),
+    ]  # fmt: skip
+    for answer in unknown:
+        assert answer.status_code in (404, 422) and answer.headers["content-type"] == "application/problem+json"
+        assert answer.json()["detail"]

@@ -8,9 +8,11 @@ import numpy as np
 import pytest
 from pydantic import TypeAdapter, ValidationError
 
+from hardy_gauge.probes.wait_map import wait_map
 from practice_fleet import frames
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
+from practice_fleet.physics.clock import EVENTS
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
 from practice_fleet.troubles import Trouble
@@ -174,6 +176,11 @@ def test_mistakes_in_a_trouble_are_named(scenario: Scenario, spec: dict[str, Any
     document = scenario.model_dump(exclude={"troubles"}) | {"troubles": [whole]}
     with pytest.raises((ValidationError, Exception), match=words):
         Scenario.model_validate(document)
+
+
+def test_every_wait_of_the_practice_engine_has_a_family() -> None:
+    families = wait_map("practice")
+    assert {event: families.family(event) for event in EVENTS if families.family(event) == "other"} == {}
 
 
 def test_the_union_is_told_apart_by_cause() -> None:

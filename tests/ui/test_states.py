@@ -67,9 +67,9 @@ def test_a_window_before_all_records_is_empty_in_words(page: Page) -> None:
 def test_a_link_shows_a_colleague_the_same_thing(page: Page) -> None:
     page.goto("/ledger?scope=desk-a&by=statement&against=wait_family")
     page.locator("[data-account]").first.wait_for()
-    page.keyboard.press("-")
-    expect(page).to_have_url(re.compile("focus="))
-    page.wait_for_timeout(800)
+    with page.expect_response(re.compile("api/ledger.*focus=20")):
+        page.keyboard.press("-")
+    page.wait_for_timeout(500)
     sentence = page.locator("[data-test=sentence]").inner_text()
     other = page.context.new_page()
     other.goto(page.url)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from fastapi import FastAPI, Request
+from typing import Annotated
+
+from fastapi import FastAPI, Path, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
@@ -10,6 +12,8 @@ from starlette.exceptions import HTTPException
 from hardy_gauge.core.plans.model import MalformedPlan
 from hardy_gauge.load.design import BadTrial
 from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
+
+RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]
 
 
 class Problem(Exception):

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from hardy_gauge import __version__
 from hardy_gauge.api.data import CurrentData
 from hardy_gauge.api.ledger import ledger
-from hardy_gauge.api.problems import Problem
+from hardy_gauge.api.problems import Problem, RowId
 from hardy_gauge.api.servers import server_sheet
 from hardy_gauge.api.window import CurrentWindow
 from hardy_gauge.reports.render import render
@@ -66,7 +66,7 @@ def make(body: ReportRequest, request: Request, data: CurrentData, window: Curre
 
 
 @router.get("/reports/{report_id}/html", response_class=HTMLResponse)
-def document(report_id: int, data: CurrentData, download: bool = False) -> HTMLResponse:
+def document(report_id: RowId, data: CurrentData, download: bool = False) -> HTMLResponse:
     with data.store.read() as session:
         row = session.get(Report, report_id)
     if row is None:

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.findings import FindingOut, findings_of
 from hardy_gauge.api.fleet import GaugeFigure, capture_state, gauge_over, words_of
+from hardy_gauge.api.levels import LevelOut, levels_of
 from hardy_gauge.api.statements import StatementRow, statements
 from hardy_gauge.api.tape import GapMark, Mark
 from hardy_gauge.api.volumes import VolumeOut, volumes_of
@@ -62,6 +63,7 @@ class ServerSheet(BaseModel):
     findings: list[FindingOut]
     settings: list[SettingOut]
     volumes: list[VolumeOut]
+    levels: list[LevelOut]
     members: list[Member]
     changes: list[Mark]
     gaps: list[GapMark]
@@ -97,7 +99,7 @@ def server_sheet(server: str, data: CurrentData, window: CurrentWindow) -> Serve
             for n, t, u in GAUGES
         ],
         heaviest=statements(data, window, server).rows[:8], findings=findings, settings=_settings(data, owner, peers),
-        volumes=volumes_of(data, owner, now),
+        volumes=volumes_of(data, owner, now), levels=levels_of(data, owner.id, window.focus),
         members=[
             Member(server=s.name, role=s.role, active_sessions=gauge_over(data, s.id, "active_sessions", window.focus).value)
             for s in [owner, *peers]

@@ -16,7 +16,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from hardy_gauge.api.data import CurrentData, Data
-from hardy_gauge.api.problems import Problem
+from hardy_gauge.api.problems import Problem, RowId
 from hardy_gauge.api.statements import statements
 from hardy_gauge.api.window import CurrentWindow, find_server
 from hardy_gauge.load.design import Target, TrialDesign, read_design
@@ -92,7 +92,7 @@ def _out(trial: Trial) -> TrialOut:
     )  # fmt: skip
 
 
-def _load(data: Data, trial_id: int) -> Trial:
+def _load(data: Data, trial_id: RowId) -> Trial:
     with data.store.read() as session:
         found = session.scalar(select(Trial).where(Trial.id == trial_id).options(selectinload(Trial.runs)))
     if found is None:
@@ -210,12 +210,12 @@ def _address(data: Data, target: Target) -> str | None:
 
 
 @router.get("/trials/{trial_id}")
-def one(trial_id: int, data: CurrentData) -> TrialOut:
+def one(trial_id: RowId, data: CurrentData) -> TrialOut:
     return _out(_load(data, trial_id))
 
 
 @router.post("/trials/{trial_id}/stop")
-def stop(trial_id: int, data: CurrentData) -> TrialOut:
+def stop(trial_id: RowId, data: CurrentData) -> TrialOut:
     """Ask a running trial to stop; the runs that have ended are kept."""
     _load(data, trial_id)
     with data.store.write() as session:
@@ -227,7 +227,7 @@ def stop(trial_id: int, data: CurrentData) -> TrialOut:
 
 
 @router.get("/trials/{trial_id}/events")
-async def events(trial_id: int, data: CurrentData) -> StreamingResponse:
+async def events(trial_id: RowId, data: CurrentData) -> StreamingResponse:
     """Server-sent events: the whole trial whenever it changed, until it ends."""
     await asyncio.to_thread(_load, data, trial_id)
 

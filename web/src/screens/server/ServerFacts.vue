@@ -38,6 +38,13 @@ const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
       <span class="faded">of <FigureText :value="volume.capacity_bytes" unit="B" />{{ volume.days_left !== null ? `, full in ${Math.round(volume.days_left)} days` : '' }}</span>
     </div>
 
+    <template v-if="sheet.levels.length">
+      <h2 class="part mt-2"><span>Levels</span></h2>
+      <p class="levels">
+        <span v-for="level in sheet.levels" :key="level.name">{{ level.title }} <code v-if="level.of">{{ level.of }}</code> <FigureText :value="level.value" :unit="level.unit" /></span>
+      </p>
+    </template>
+
     <h2 class="part mt-2"><span>Members of {{ sheet.cluster }}</span></h2>
     <p v-for="member in sheet.members" :key="member.server" class="member">
       <RouterLink :to="{ name: 'server', params: { server: member.server }, query: w.kept.value }">{{ member.server }}</RouterLink>
@@ -54,6 +61,9 @@ const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
 <style scoped>
 .facts { font-size: 13px; }
 .change, .member { margin: 0; padding: 2px 0; }
+.levels { margin: 0; display: grid; grid-template-columns: 1fr 1fr; gap: 2px 16px; }
+.levels span { display: flex; gap: 6px; }
+.levels .figure { margin-left: auto; }
 .member { display: flex; gap: 10px; }
 .member .figure { margin-left: auto; }
 .volume { display: grid; grid-template-columns: 36px 112px auto 1fr; gap: 8px; align-items: center; }
