@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
 import numpy as np
@@ -24,6 +25,7 @@ DAY_US = 86_400_000_000
 RECENT_US = 10 * MINUTE_US
 IDLE = 0.005
 TRACE_POINTS = 96
+USUAL_POINTS = 48
 STALE_US = 3 * MINUTE_US
 
 DOING = {
@@ -83,8 +85,10 @@ def gauge(data: Data, server_id: int, name: str, until_us: int) -> GaugeFigure:
 def gauge_over(data: Data, server_id: int, name: str, span: Span) -> GaugeFigure:
     _, values = data.figure(data.metrics([server_id], span.since_us, span.until_us, FIGURES[name]), name)
     values = values[np.isfinite(values)]
-    middle = np.array([(span.since_us + span.until_us) // 2])
-    low, centre, high = (float(a[0]) for a in data.usual(server_id, name).at(middle))
+    moments = np.linspace(span.since_us, span.until_us, USUAL_POINTS).astype(np.int64)
+    low, centre, high = (
+        float(np.nanmean(a)) if np.isfinite(a).any() else math.nan for a in data.usual(server_id, name).at(moments)
+    )
     value = float(values.mean()) if len(values) else None
     said = "not recorded" if value is None else word(value, low, high)
     bounds = [b if np.isfinite(b) else None for b in (low, centre, high)]

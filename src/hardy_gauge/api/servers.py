@@ -70,10 +70,10 @@ class ServerSheet(BaseModel):
 
 
 GAUGES = (
-    ("active_sessions", "Active sessions", "sessions"),
+    ("active_sessions", "Active sessions", ""),
     ("response_s", "Time per call", "s"),
     ("calls_per_s", "Calls", "/s"),
-    ("processor_busy", "Busy cores", "cores"),
+    ("processor_busy", "Busy cores", ""),
     ("pages_read_per_s", "Pages read", "/s"),
     ("log_bytes_per_s", "Log written", "B/s"),
 )

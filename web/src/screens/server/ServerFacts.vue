@@ -41,7 +41,7 @@ const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
     <template v-if="sheet.levels.length">
       <h2 class="part mt-2"><span>Levels</span></h2>
       <p class="levels">
-        <span v-for="level in sheet.levels" :key="level.name">{{ level.title }} <code v-if="level.of">{{ level.of }}</code> <FigureText :value="level.value" :unit="level.unit" /></span>
+        <span v-for="level in sheet.levels" :key="level.name" :class="{ wide: level.of }">{{ level.title }} <code v-if="level.of">{{ level.of }}</code> <FigureText :value="level.value" :unit="level.unit" /></span>
       </p>
     </template>
 
@@ -61,8 +61,9 @@ const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
 <style scoped>
 .facts { font-size: 13px; }
 .change, .member { margin: 0; padding: 2px 0; }
-.levels { margin: 0; display: grid; grid-template-columns: 1fr 1fr; gap: 2px 16px; }
-.levels span { display: flex; gap: 6px; }
+.levels { margin: 0; display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); gap: 2px 16px; }
+.levels .wide { grid-column: 1 / -1; }
+.levels > span { display: flex; gap: 6px; white-space: nowrap; align-items: baseline; }
 .levels .figure { margin-left: auto; }
 .member { display: flex; gap: 10px; }
 .member .figure { margin-left: auto; }
