@@ -70,9 +70,9 @@ class Run:
     def __post_init__(self) -> None:
         self.random = Randoms([self.seed, 0])
         self.arriving = Randoms([self.seed, 1])
-        self.cores = Station(simpy.Resource(self.env, self.host.cores))
+        self.cores = Station(self.env, self.host.cores)
         self.volume = Volume.of(self.host.data_volume)
-        self.data = Station(simpy.Resource(self.env, self.volume.channels))
+        self.data = Station(self.env, self.volume.channels)
         self.gate = Gate(self.env)
         self.log = LogWriter(self.env, Volume.of(self.host.log), self._log_through)
         self.sessions = simpy.Resource(self.env, self.max_sessions)
@@ -278,15 +278,15 @@ class Run:
         self, station: Station, service: float, where: list[int], spent: list[float], waiting: int, served: int
     ) -> Steps:
         env = self.env
-        since = env.now
-        request = station.resource.request()
-        where[1] = waiting
-        if not request.triggered or station.resource.queue:
-            yield request
-        spent[waiting] += env.now - since
+        turn = station.take()
+        if turn is not None:
+            since = env.now
+            where[1] = waiting
+            yield turn
+            spent[waiting] += env.now - since
         where[1] = served
         yield env.timeout(service)
-        station.resource.release(request)
+        station.give()
         station.busy_s += service
         spent[served] += service
 

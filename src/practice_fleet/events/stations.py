@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Generator
-from dataclasses import dataclass
 
 import simpy
 
@@ -12,12 +12,32 @@ from practice_fleet.physics.storage import Volume
 Steps = Generator[simpy.Event, object, None]
 
 
-@dataclass
 class Station:
-    """Parallel servers with one queue; ``busy_s`` adds up service given."""
+    """Parallel servers with one queue, first come first served; ``busy_s`` adds up service given.
 
-    resource: simpy.Resource
-    busy_s: float = 0.0
+    A server that is free is taken without an event, which is what most visits do.
+    """
+
+    def __init__(self, env: simpy.Environment, servers: int) -> None:
+        self.env, self.free = env, servers
+        self.waiting: deque[simpy.Event] = deque()
+        self.busy_s = 0.0
+
+    def take(self) -> simpy.Event | None:
+        """Nothing when a server was free, else the event of its turn."""
+        if self.free:
+            self.free -= 1
+            return None
+        turn = self.env.event()
+        self.waiting.append(turn)
+        return turn
+
+    def give(self) -> None:
+        """Leave the server to the next in the queue."""
+        if self.waiting:
+            self.waiting.popleft().succeed()
+        else:
+            self.free += 1
 
 
 class Gate:
