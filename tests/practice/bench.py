@@ -6,7 +6,7 @@ from typing import Any
 
 from hardy_gauge.probes.protocol import Arrival, PlayRequest, PlayStatement
 from practice_fleet.conditions import State
-from practice_fleet.events.run import Result
+from practice_fleet.events.result import Result
 from practice_fleet.plays import event_run
 from practice_fleet.scenario.clusters import ClusterSpec
 from practice_fleet.scenario.data import ColumnSpec, IndexDef, TableSpec

@@ -7,13 +7,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
-import polars as pl
 import simpy
 
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.checkpoint import Checkpointer
 from practice_fleet.events.pages import Found, Pages
 from practice_fleet.events.randoms import Randoms
+from practice_fleet.events.result import Result, result_of
 from practice_fleet.events.stations import Gate, LogWriter, Station, Steps
 from practice_fleet.physics.clock import EVENTS, FLUSH, FULL, LOCK, QUEUE, READ, RUNNING, SEND, SWAP, TEMP, WRITE
 from practice_fleet.physics.demand import SYSTEM_HIT_S, Visits
@@ -22,17 +22,6 @@ from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 
 NOBODY = -1
-
-
-@dataclass
-class Result:
-    """Executions (start_s, duration_s, statement, one column a wait event), samples, figures by second, utilisation."""
-
-    executions: pl.DataFrame
-    samples: pl.DataFrame
-    ticks: pl.DataFrame
-    utilisation: dict[str, float]
-    seconds: float
 
 
 @dataclass(frozen=True)
@@ -305,15 +294,6 @@ class Run:
             yield self.env.timeout(seconds)
 
     def _result(self, seconds: float) -> Result:
-        names = ["start_s", "duration_s", "statement", *(f"wait.{event}" for event in EVENTS)]
-        schema = {name: pl.Int64 if name == "statement" else pl.Float64 for name in names}
-        executions = pl.DataFrame(self.finished, schema=schema, orient="row")
-        columns = ["tick_s", "session", "statement", "event", "blocked_by"]
-        samples = pl.DataFrame(self.samples, schema=dict.fromkeys(columns, pl.Int64), orient="row")
-        events = pl.Series("wait_event", EVENTS)
-        samples = samples.with_columns(events.gather(samples["event"]).alias("wait_event")).drop("event")
-        names = ["tick_s", "pages_read", "pages_written", "log_bytes", "checkpoints", "checkpoints_forced"]
-        ticks = pl.DataFrame(self.ticks, schema={n: pl.Float64 for n in names}, orient="row")
         span = max(seconds, 1e-9)
         use = {
             "processor": self.cores.busy_s / span / self.host.cores,
@@ -324,7 +304,7 @@ class Run:
             use["data limit"] = self.gate.busy_s / span
         if self.log.volume.gate_s():
             use["log limit"] = self.log.gate.busy_s / span
-        return Result(executions, samples, ticks, use, seconds)
+        return result_of(self.finished, self.samples, self.ticks, use, seconds)
 
 
 def _pause(arrival: Arrival, random: Randoms) -> float:

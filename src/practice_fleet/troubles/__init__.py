@@ -16,7 +16,7 @@ Trouble = Annotated[
     | configuration.MemoryOvercommitted
     | work.NewStatement | work.WideSelect | work.BroadcastTooLarge | work.ManySmallCalls | work.OverFetch
     | work.FailingStatement | work.SessionFlood
-    | locking.HotRow | locking.IdleTransaction | locking.LockChain | locking.LongTransaction | locking.Deadlocks
+    | locking.HotRow | locking.IdleTransaction | locking.LockChain | growth.LongTransaction | locking.Deadlocks
     | growth.Bloat | growth.UpkeepOff | growth.TransactionAge | growth.SequenceRunningOut
     | growth.StorageFilling | growth.ReplicaBehind
     | members.UnevenLoad | members.MemberDown | members.MembersDisagree | members.FailoverDrill | members.IndexBuild,

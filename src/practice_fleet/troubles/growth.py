@@ -11,11 +11,8 @@ from practice_fleet.scenario.clusters import DatabaseSpec
 from practice_fleet.troubles.base import BaseTrouble, Said, known
 
 
-class Bloat(BaseTrouble):
-    """Dead rows are not cleaned in time: a table has ever more pages for the same rows."""
-
-    cause: Literal["bloat"]
-    table: str
+class _GrowingTable(BaseTrouble):
+    table: str = Field(description="the table that grows")
     size: float = Field(0.01, gt=0, description="growth per hour, as a share of the table")
 
     @property
@@ -27,6 +24,21 @@ class Bloat(BaseTrouble):
 
     def change(self, now: Conditions, hours: float) -> None:
         now.change_table(self.table, bloat=now.tables[self.table].bloat * (1 + self.size * hours))
+
+
+class LongTransaction(_GrowingTable):
+    """A transaction stays open for hours: nothing dead since then can be cleaned, and tables grow."""
+
+    cause: Literal["long_transaction"]
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {"oldest_transaction_s": hours * 3600}
+
+
+class Bloat(_GrowingTable):
+    """Dead rows are not cleaned in time: a table has ever more pages for the same rows."""
+
+    cause: Literal["bloat"]
 
     def levels(self, hours: float) -> dict[str, float]:
         return {"dead_rows_share": min(0.95, self.size * hours / (1 + self.size * hours))}

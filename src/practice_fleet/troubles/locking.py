@@ -53,28 +53,6 @@ class LockChain(IdleTransaction):
     cause: Literal["lock_chain"]  # type: ignore[assignment]
 
 
-class LongTransaction(BaseTrouble):
-    """A transaction stays open for hours: nothing dead since then can be cleaned, and tables grow."""
-
-    cause: Literal["long_transaction"]
-    table: str
-    size: float = Field(0.02, gt=0, description="growth of the table per hour, as a share")
-
-    @property
-    def grows(self) -> bool:
-        return True
-
-    def check(self, database: DatabaseSpec) -> None:
-        known(self.table, dict(database.tables), "table")
-
-    def change(self, now: Conditions, hours: float) -> None:
-        table = now.tables[self.table]
-        now.change_table(self.table, bloat=table.bloat * (1 + self.size * hours))
-
-    def levels(self, hours: float) -> dict[str, float]:
-        return {"oldest_transaction_s": hours * 3600}
-
-
 class Deadlocks(_Locks):
     """Two applications change rows in opposite order: some calls wait, and some are given up as victims."""
 
