@@ -69,36 +69,41 @@ class Conditions:
             self.tables, self.without, self.tables | self.believed, int(float(self.settings["statistics_detail"]))
         ).with_indexes(self.added, [])
         now = {key: 0.0 if self.down else rate * self.rate.get(key, 1.0) for key, rate in rates.items()}
-        return State(
-            catalogue, dict(self.settings), dict(self.statements), now, self.host, self.sessions,
-            dict(self.rate), dict(self.held_s), dict(self.failing), dict(self.pinned),
-            self.background_pages_per_s, self.background_cores, self.cache_filled_bytes,
-        )  # fmt: skip
+        return State(catalogue, self, now)
 
 
 @dataclass(frozen=True)
 class State:
-    """Conditions that no longer change; plans, hit ratios and visits follow from them."""
+    """Conditions that no longer change; plans, hit ratios and visits follow from them.
+
+    ``rates`` are calls per second at the top of the rhythm; ``workers`` of a closed run are all at work.
+    """
 
     catalogue: Catalogue
-    settings: dict[str, Value]
-    statements: dict[str, StatementSpec]
+    now: Conditions
     rates: dict[str, float]
-    hardware: HostSpec
-    sessions: float
-    factors: dict[str, float] = field(default_factory=dict)
-    held_s: dict[str, float] = field(default_factory=dict)
-    failing: dict[str, float] = field(default_factory=dict)
-    pinned: dict[str, str] = field(default_factory=dict)
-    background_pages_per_s: float = 0.0
-    background_cores: float = 0.0
-    cache_filled_bytes: float | None = None
     workers: int | None = None
+
+    @property
+    def settings(self) -> dict[str, Value]:
+        return self.now.settings
+
+    @property
+    def statements(self) -> dict[str, StatementSpec]:
+        return self.now.statements
+
+    @property
+    def sessions(self) -> float:
+        return float(self.workers or self.now.sessions)
+
+    @property
+    def hardware(self) -> HostSpec:
+        return self.now.host
 
     @property
     def host(self) -> HostSpec:
         """The host as the statements find it: cores that background work keeps busy are missing."""
-        cores = max(1, round(self.hardware.cores - self.background_cores))
+        cores = max(1, round(self.hardware.cores - self.now.background_cores))
         return self.hardware.model_copy(update={"cores": cores})
 
     @property
@@ -108,7 +113,7 @@ class State:
     @cached_property
     def plans(self) -> dict[str, Node]:
         return {
-            key: plan(self.catalogue, statement, self.costing, self.pinned.get(key))
+            key: plan(self.catalogue, statement, self.costing, self.now.pinned.get(key))
             for key, statement in self.statements.items()
         }
 
@@ -130,7 +135,7 @@ class State:
     @cached_property
     def situation(self) -> Situation:
         cache = float(self.settings["buffer_cache_bytes"])
-        filled = cache if self.cache_filled_bytes is None else min(cache, self.cache_filled_bytes)
+        filled = cache if self.now.cache_filled_bytes is None else min(cache, self.now.cache_filled_bytes)
         return situation(
             self.catalogue, self.plans, self.rates, self.hardware, self.settings, self.memory, filled / PAGE_BYTES
         )
@@ -144,7 +149,7 @@ class State:
 
     @property
     def held(self) -> Array:
-        return np.array([self.held_s.get(key, 0.0) for key in self.statements])
+        return np.array([self.now.held_s.get(key, 0.0) for key in self.statements])
 
     def background(self, at_us: Array) -> Array:
         """Pages written per second in the minutes that start at ``at_us``, besides what statements write.
@@ -152,7 +157,7 @@ class State:
         A checkpoint writes over its spread of the time to the next, so minutes differ.
         """
         done = self.situation.checkpoints
-        steady = self.situation.background_pages_per_s + self.background_pages_per_s
+        steady = self.situation.background_pages_per_s + self.now.background_pages_per_s
         if done.every_s < 120:
             return np.full(len(at_us), steady + done.checkpoint_pages_per_s)
         on = _overlap(at_us / 1e6, 60.0, done.every_s, done.every_s * done.spread)

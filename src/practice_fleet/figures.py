@@ -25,13 +25,13 @@ def metrics(block: Block) -> dict[str, Array]:
     host, state = block.state.host, block.state
     use = block.model.utilisation
     done = state.situation.checkpoints
-    failing = np.array([state.failing.get(key, 0.0) for key in block.keys])[:, None]
+    failing = np.array([state.now.failing.get(key, 0.0) for key in block.keys])[:, None]
     starts = np.floor((block.at_us / 1e6 + 60) / done.every_s) - np.floor(block.at_us / 1e6 / done.every_s)
     return {
         "calls": block.calls.sum(axis=0),
         "errors": np.round(block.calls * failing).sum(axis=0),
         "time_s": block.seconds.sum(axis=(0, 1)),
-        "processor_busy_s": block.seconds[RUNNING].sum(axis=0) + state.background_cores * 60,
+        "processor_busy_s": block.seconds[RUNNING].sum(axis=0) + state.now.background_cores * 60,
         "data_volume_busy_s": use["data volume"] * 60 * host.data_volume.channels,
         "log_volume_busy_s": use["log volume"] * 60,
         "pages_requested": total("pages_requested"),

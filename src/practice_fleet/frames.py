@@ -22,7 +22,7 @@ def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFr
         called = (block.calls > 0).ravel()
         row = np.repeat(np.arange(len(block.keys)), shape[1])[called]
         plans = pl.Series([block.state.plans[key].key() for key in block.keys], dtype=pl.String)
-        failing = np.array([block.state.failing.get(key, 0.0) for key in block.keys])[:, None]
+        failing = np.array([block.state.now.failing.get(key, 0.0) for key in block.keys])[:, None]
         data = {
             "at_us": np.broadcast_to(block.at_us, shape).ravel()[called],
             "statement_key": pl.Series(block.keys, dtype=pl.String).gather(row),

@@ -80,7 +80,7 @@ class LiveServer:
                 calls = float(block.calls[i, 0]) * share
                 visit = block.state.visits[key]
                 figures = {"calls": calls, "time_s": float(block.seconds[:, i, 0].sum()) * share}
-                figures["errors"] = calls * block.state.failing.get(key, 0.0)
+                figures["errors"] = calls * block.state.now.failing.get(key, 0.0)
                 for name in PER_CALL:
                     figures[name] = calls * float(getattr(visit, name))
                 figures |= {f"wait.{e}": float(block.seconds[n, i, 0]) * share for n, e in enumerate(EVENTS)}

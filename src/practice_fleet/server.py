@@ -160,10 +160,7 @@ class PracticeServer:
             )
             rates[str(number)] = text.weight
         workers = arrival.workers if arrival and arrival.kind == "closed" else None
-        state = replace(
-            base, catalogue=catalogue, settings=settings, statements=statements, rates=rates, factors={},
-            workers=workers, sessions=float(workers or base.sessions),
-        )  # fmt: skip
+        state = State(catalogue, replace(base.now, settings=settings, statements=statements), rates, workers)
         _ = state.plans
         return state
 

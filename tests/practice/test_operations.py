@@ -72,8 +72,8 @@ def test_an_index_takes_time_and_load_and_only_then_helps(live: LiveServer) -> N
     live.do(build_it)
     assert MINUTE_US / 20 < build_it.ready_us - later < HOUR_US
     during, after = live.server.state(later + 1), live.server.state(build_it.ready_us)
-    assert during.background_cores == 1 and "back" not in during.catalogue.indexes
-    assert "back" in after.catalogue.indexes and after.background_cores == 0
+    assert during.now.background_cores == 1 and "back" not in during.catalogue.indexes
+    assert "back" in after.catalogue.indexes and after.now.background_cores == 0
     assert minute(live, (build_it.ready_us // MINUTE_US + 2) * MINUTE_US, "rows_examined") < slow / 20
 
 
@@ -81,9 +81,9 @@ def test_a_pinned_plan_stays_until_it_is_unpinned(live: LiveServer) -> None:
     with_index = live.server.state(NOW).plans["patron_fines"].key()
     options = live.server.state(NOW)
     live.do(Pin(NOW, statement="patron_fines", plan_key=with_index))
-    assert live.server.state(NOW + 1).pinned == {"patron_fines": with_index} and options.pinned == {}
+    assert live.server.state(NOW + 1).now.pinned == {"patron_fines": with_index} and options.now.pinned == {}
     live.do(Pin(NOW + MINUTE_US, statement="patron_fines"))
-    assert live.server.state(NOW + MINUTE_US).pinned == {}
+    assert live.server.state(NOW + MINUTE_US).now.pinned == {}
 
 
 def test_ending_the_session_that_holds_others_up(scenario: Scenario) -> None:
