@@ -5,7 +5,7 @@ import pytest
 
 from hardy_gauge.core.capacity.storage import days_until_full
 from hardy_gauge.core.reference.shift import current_shift
-from hardy_gauge.core.reference.usual_range import DAY_US, HOUR_US, MONDAY_US, usual_range, word
+from hardy_gauge.core.reference.usual_range import DAY_US, HOUR_US, MONDAY_US, WEEK_US, _smooth, usual_range, word
 from hardy_gauge.core.reference.words import duration, share, size, times_reference
 
 MINUTE_US = 60_000_000
@@ -32,6 +32,20 @@ def test_few_weeks_borrow_from_days_of_the_same_kind() -> None:
     usual = usual_range(TIMES[first_week], weekly(2)[first_week])
     assert np.isfinite(usual.centre[:120]).all()
     assert not np.isfinite(usual.centre[120:]).any(), "nothing is known of the weekend yet"
+
+
+def test_bands_are_numpys_quantiles() -> None:
+    """Reference: numpy.quantile over the same smoothed minutes of an hour of the week."""
+    values = weekly(4)
+    usual = usual_range(TIMES[: len(values)], values)
+    hour = ((TIMES[: len(values)] - MONDAY_US) % WEEK_US // HOUR_US).astype(int)
+    smooth = _smooth(values)
+    for h in (0, 30, 100, 167):
+        low, centre, high = np.quantile(smooth[hour == h], [0.05, 0.5, 0.95])
+        assert usual.centre[h] == pytest.approx(centre)
+        assert usual.low[h] == pytest.approx(min(low, centre * 0.85)) and usual.high[h] == pytest.approx(
+            max(high, centre * 1.15)
+        )
 
 
 def test_shift_is_found_where_it_began() -> None:

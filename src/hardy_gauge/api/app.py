@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import threading
 import time
 from collections.abc import AsyncIterator, Callable
@@ -28,14 +29,17 @@ from hardy_gauge.api import (
     tape,
     trials,
 )  # fmt: skip
-from hardy_gauge.api.data import Data
+from hardy_gauge.api.data import FIGURES, KEPT_US, Data
+from hardy_gauge.api.volumes import volumes_of
 from hardy_gauge.api.window import servers_in
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.load.worker import mark_interrupted
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
-RENEW_S = 600.0
+RENEW_S = 2400.0
+PAUSE_S = 0.1
+LONGEST_WARMING_S = 8.0
 ROUTERS = (health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find)
 
 
@@ -43,11 +47,15 @@ def clock_us() -> int:
     return time.time_ns() // 1000
 
 
-def _keep_warm(data: Data, stop: threading.Event) -> None:
-    """Have the usual ranges ready before they are asked for, and renew them before they are old."""
+def _keep_warm(data: Data, stop: threading.Event, warm: threading.Event) -> None:
+    """Have the usual ranges and storage growth ready before they are asked for; renew them before they are old."""
     while not stop.is_set():
         for server in servers_in(data, "fleet"):
-            data.learn_usual(server.id)
+            if stop.wait(PAUSE_S if warm.is_set() else 0):
+                return
+            data.renew_usual(server.id, FIGURES, data.clock() - KEPT_US // 2)
+            volumes_of(data, server, data.clock())
+        warm.set()
         stop.wait(RENEW_S)
 
 
@@ -57,8 +65,9 @@ def create_app(settings: AppSettings, store: Store, clock: Callable[[], int] = c
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         mark_interrupted(store)
-        stop = threading.Event()
-        threading.Thread(target=_keep_warm, args=(app.state.data, stop), daemon=True).start()
+        stop, warm = threading.Event(), threading.Event()
+        threading.Thread(target=_keep_warm, args=(app.state.data, stop, warm), daemon=True).start()
+        await asyncio.to_thread(warm.wait, LONGEST_WARMING_S)
         yield
         stop.set()
         app.state.workers.stop()

@@ -24,7 +24,7 @@ DAY_US = 24 * HOUR_US
 USUAL_DAYS = 35
 RECENT_LEFT_OUT_US = 2 * HOUR_US
 SHIFT_HOURS = 6
-KEPT_US = 15 * MINUTE_US
+KEPT_US = 60 * MINUTE_US
 
 FIGURES: dict[str, tuple[str, str]] = {
     "active_sessions": ("time_s", "span_s"),
@@ -50,6 +50,7 @@ class Data:
     _usual: dict[tuple[int, str], tuple[int, UsualRange]] = field(default_factory=dict)
     _growth: dict[int, tuple[int, object]] = field(default_factory=dict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
+    _learning: dict[int, threading.Lock] = field(default_factory=dict)
 
     def metrics(
         self, server_ids: Iterable[int], since_us: int, until_us: int, columns: Iterable[str] | None = None
@@ -77,26 +78,34 @@ class Data:
         """The usual range of a figure of one server, from up to five weeks before the last two hours."""
         now = self.clock()
         key = (server_id, name)
-        with self._lock:
-            kept = self._usual.get(key)
-        if kept is not None and now - kept[0] < KEPT_US:
-            return kept[1]
-        self.learn_usual(server_id)
-        with self._lock:
-            return self._usual[key][1]
+        kept = self._usual.get(key)
+        if kept is None or now - kept[0] >= KEPT_US:
+            self.renew_usual(server_id, [name], now - KEPT_US)
+        return self._usual[key][1]
 
-    def learn_usual(self, server_id: int) -> None:
-        """Compute the usual ranges of every figure of one server and keep them for a quarter of an hour."""
+    def renew_usual(self, server_id: int, names: Iterable[str], older_us: int | None = None) -> None:
+        """Learn usual ranges of one server, but not those that were learnt after ``older_us`` while this waited."""
+        with self._lock:
+            learning = self._learning.setdefault(server_id, threading.Lock())
+        with learning:
+            held = {name: self._usual.get((server_id, name)) for name in names}
+            wanted = [n for n, kept in held.items() if older_us is None or kept is None or kept[0] <= older_us]
+            if wanted:
+                self._learn_usual(server_id, wanted)
+
+    def _learn_usual(self, server_id: int, names: list[str]) -> None:
+        """Compute usual ranges of one server; they are kept for an hour."""
         now = self.clock()
-        frame = self.metrics([server_id], now - USUAL_DAYS * DAY_US, now - RECENT_LEFT_OUT_US)
-        for figure in FIGURES:
-            times, values = self.figure(frame, figure)
+        columns = dict.fromkeys(column for name in names for column in FIGURES[name])
+        frame = self.metrics([server_id], now - USUAL_DAYS * DAY_US, now - RECENT_LEFT_OUT_US, columns)
+        for name in names:
+            times, values = self.figure(frame, name)
             good = np.isfinite(values)
             with self._lock:
-                self._usual[(server_id, figure)] = (now, usual_range(times[good], values[good]))
+                self._usual[(server_id, name)] = (now, usual_range(times[good], values[good]))
 
     def kept(self, server_id: int, make: Callable[[], T]) -> T:
-        """What ``make`` gives about a server's storage, made anew every quarter of an hour."""
+        """What ``make`` gives about a server's storage, made anew every hour."""
         now = self.clock()
         with self._lock:
             held = self._growth.get(server_id)

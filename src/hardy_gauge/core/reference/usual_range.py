@@ -8,6 +8,7 @@ same hour on other days of the same kind (weekday or weekend) is taken too.
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -49,20 +50,31 @@ def usual_range(times_us: NDArray[np.int64], values: Array) -> UsualRange:
     """The usual range of minute figures; ``times_us`` ascending, both of shape (n,)."""
     hour = ((np.asarray(times_us) - MONDAY_US) % WEEK_US // HOUR_US).astype(int)
     smooth = _smooth(np.asarray(values, dtype=float))
-    groups = [smooth[hour == h] for h in range(168)]
+    order = np.lexsort((smooth, hour))
+    edges = np.searchsorted(hour[order], np.arange(169))
+    ranked = smooth[order]
+    groups = [ranked[a:b] for a, b in itertools.pairwise(edges)]
     low, centre, high = (np.full(168, np.nan) for _ in range(3))
     for h in range(168):
         mine = groups[h]
         if len(mine) < FEWEST_WEEKS * 55:
             day, of_day = divmod(h, 24)
             alike = range(5) if day < 5 else range(5, 7)
-            mine = np.concatenate([groups[d * 24 + of_day] for d in alike])
+            mine = np.sort(np.concatenate([groups[d * 24 + of_day] for d in alike]))
         if len(mine) >= 30:
-            low[h], centre[h], high[h] = np.quantile(mine, [0.05, 0.5, 0.95])
+            low[h], centre[h], high[h] = (_quantile(mine, share) for share in (0.05, 0.5, 0.95))
     low = np.minimum(low, centre * (1 - LEAST_WIDTH))
     high = np.maximum(high, centre * (1 + LEAST_WIDTH))
     span = float(times_us[-1] - times_us[0]) if len(times_us) else 0.0
     return UsualRange(low, centre, high, span / WEEK_US)
+
+
+def _quantile(ranked: Array, share: float) -> float:
+    """Quantile of ascending values, between neighbours by their distance."""
+    at = share * (len(ranked) - 1)
+    below = int(at)
+    above = min(below + 1, len(ranked) - 1)
+    return float(ranked[below] + (at - below) * (ranked[above] - ranked[below]))
 
 
 def _smooth(values: Array) -> Array:
