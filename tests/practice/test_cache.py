@@ -4,7 +4,11 @@ import numpy as np
 import pytest
 from cachetools import LRUCache
 
-from practice_fleet.physics.cache import Accessed, hit_ratios, zipf_bins
+from practice_fleet.physics.cache import Accessed, two_levels, zipf_bins
+
+
+def hit_ratios(objects: list[Accessed], capacity: float) -> dict[str, float]:
+    return {name: hits.buffer for name, hits in two_levels(objects, capacity).hits.items()}
 
 
 def brute(pages: list[int], skews: list[float], rates: list[float], capacity: int) -> list[float]:

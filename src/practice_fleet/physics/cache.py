@@ -114,11 +114,6 @@ def two_levels(objects: list[Accessed], buffer_pages: float, system_pages: float
     return Caches({o.name: hits.get(o.name, unasked) for o in objects}, first)
 
 
-def hit_ratios(objects: list[Accessed], capacity_pages: float) -> dict[str, float]:
-    """Hit ratio by object name for one LRU cache of ``capacity_pages`` shared by all."""
-    return {name: hits.buffer for name, hits in two_levels(objects, capacity_pages).hits.items()}
-
-
 def distinct_pages(objects: list[Accessed], seconds: float) -> float:
     """How many different pages are asked for in ``seconds``: Σ(1 − e^(−λt))."""
     total = 0.0

@@ -25,10 +25,6 @@ class Checkpoints:
     checkpoint_pages_per_s: float
     evicted_pages_per_s: float
 
-    @property
-    def images_per_change(self) -> float:
-        return self.image_bytes_per_s / PAGE_BYTES
-
 
 def checkpoints(
     changed: list[Accessed], log_bytes_per_s: float, capacity: float, interval_s: float, spread: float, stay_s: float

@@ -52,7 +52,6 @@ class TableSpec(Part):
     """A table as it is when the fleet first starts."""
 
     rows: float = Field(gt=0, description="number of rows")
-    growth_per_day: float = Field(0, ge=0, description="rows added per day")
     skew: float = Field(0.8, ge=0, le=1.5, description="Zipf exponent of how unevenly its pages are asked for")
     columns: dict[str, ColumnSpec] = Field(min_length=1)
     indexes: list[IndexDef] = Field(default_factory=list)

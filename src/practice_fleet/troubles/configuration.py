@@ -78,9 +78,7 @@ class LogTooSmall(_SettingTrouble):
         return "log_capacity_bytes", self.size
 
     def says(self, server: str) -> list[Said]:
-        often = Said(
-            600, "warning", "checkpoints are forced by the log's size; the last began 40 s after the one before"
-        )
+        often = Said(600, "warning", "checkpoints are forced by the log's size")
         return [*super().says(server), often]
 
 
