@@ -5,6 +5,7 @@ from __future__ import annotations
 from benchmarks.timing import seconds
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Run
+from practice_fleet.physics.clock import Limits
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.reading import load_scenario, shipped
 from practice_fleet.server import PracticeServer
@@ -24,7 +25,7 @@ def measure() -> dict[str, float]:
         mix, rates = [state.visits[k] for k in keys], [state.rates[k] for k in keys]
 
         def play(mix: list = mix, rates: list = rates, host: HostSpec = state.host) -> None:  # type: ignore[type-arg]
-            Run(host, mix, rates, Arrival(kind="open", rate_per_s=500), 240, seed=1).play(SPAN)
+            Run(host, mix, rates, Arrival(kind="open", rate_per_s=500), Limits(240), seed=1).play(SPAN)
 
         play()
         found[f"simulated_s_per_wall_s_{name}"] = SPAN / seconds(play)

@@ -9,8 +9,10 @@ import numpy as np
 
 from hardy_gauge.probes.protocol import IndexSpec
 from practice_fleet.physics.demand import Situation, Visits, situation, visits
+from practice_fleet.physics.locks import Hold
 from practice_fleet.physics.memory import Memory, memory
 from practice_fleet.physics.queueing import Array
+from practice_fleet.physics.upkeep import upkeep
 from practice_fleet.planner.access import Costing
 from practice_fleet.planner.catalogue import Catalogue
 from practice_fleet.planner.choose import plan
@@ -27,9 +29,11 @@ class Conditions:
     """What decides a server's demands, still to be changed; ``state`` then works them out.
 
     ``believed`` holds tables as they were when statistics were last gathered, where that differs;
-    ``rate`` factors by statement; ``held_s`` seconds that others keep a lock on a statement's rows;
+    ``rate`` factors by statement; ``held`` sessions that keep a statement's rows and do nothing;
     ``failing`` the share of a statement's calls that fail; ``pinned`` plans by statement; ``sessions`` open;
-    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``down`` when it does not answer.
+    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``upkeep_off_hours`` how long
+    nothing was cleaned where upkeep is off; ``dead_rows_share`` of the table with most; ``down`` when it does not answer;
+    ``killed`` when that is because memory and swap are full.
     """
 
     host: HostSpec
@@ -41,13 +45,16 @@ class Conditions:
     without: set[str] = field(default_factory=set)
     added: list[IndexSpec] = field(default_factory=list)
     rate: dict[str, float] = field(default_factory=dict)
-    held_s: dict[str, float] = field(default_factory=dict)
+    held: dict[str, Hold] = field(default_factory=dict)
     failing: dict[str, float] = field(default_factory=dict)
     pinned: dict[str, str] = field(default_factory=dict)
     background_pages_per_s: float = 0.0
     background_cores: float = 0.0
     cache_filled_bytes: float | None = None
+    upkeep_off_hours: float = 0.0
+    dead_rows_share: float = 0.0
     down: bool = False
+    killed: bool = False
 
     def change_table(self, name: str, **figures: object) -> None:
         """Give a table other figures; what the planner believes stays as it was."""
@@ -63,13 +70,25 @@ class Conditions:
     def speed_up(self, statement: str, factor: float) -> None:
         self.rate[statement] = self.rate.get(statement, 1.0) * factor
 
-    def state(self, rates: dict[str, float]) -> State:
-        """The state with these calls per second at the top of the rhythm, before this moment's factors."""
-        catalogue = Catalogue.of(
-            self.tables, self.without, self.tables | self.believed, int(float(self.settings["statistics_detail"]))
-        ).with_indexes(self.added, [])
+    def state(self, rates: dict[str, float], usual: dict[str, float]) -> State:
+        """The state with these calls per second at the top of the rhythm, before this moment's factors.
+
+        ``usual`` are calls per second over a whole week, by which rows die.
+        """
         now = {key: 0.0 if self.down else rate * self.rate.get(key, 1.0) for key, rate in rates.items()}
-        return State(catalogue, self, now)
+        state = State(self._catalogue(), self, now)
+        off = self.upkeep_off_hours if self.settings["upkeep_enabled"] == "off" else None
+        work = upkeep(self.tables, state.dead_rows(usual), float(self.settings["upkeep_threshold"]), off)
+        self.background_pages_per_s += work.pages_per_s
+        self.dead_rows_share = work.dead_share
+        grown = {name: growth for name, growth in work.growth.items() if abs(growth - 1) > 1e-9}
+        for name, growth in grown.items():
+            self.change_table(name, bloat=max(1.0, self.tables[name].bloat * growth))
+        return State(self._catalogue(), self, now) if grown else state
+
+    def _catalogue(self) -> Catalogue:
+        detail = int(float(self.settings["statistics_detail"]))
+        return Catalogue.of(self.tables, self.without, self.tables | self.believed, detail).with_indexes(self.added, [])
 
 
 @dataclass(frozen=True)
@@ -108,7 +127,8 @@ class State:
 
     @property
     def costing(self) -> Costing:
-        return Costing(float(self.settings["random_page_cost"]), float(self.settings["sort_memory_bytes"]))
+        names = ("random_page_cost", "sort_memory_bytes", "temp_table_memory_bytes")
+        return Costing(*(float(self.settings[name]) for name in names))
 
     @cached_property
     def plans(self) -> dict[str, Node]:
@@ -116,6 +136,15 @@ class State:
             key: plan(self.catalogue, statement, self.costing, self.now.pinned.get(key))
             for key, statement in self.statements.items()
         }
+
+    def dead_rows(self, usual: dict[str, float]) -> dict[str, float]:
+        """Rows per second that updates and deletes leave dead, by table."""
+        dead: dict[str, float] = {}
+        for key, node in self.plans.items():
+            if node.operation in ("update", "delete") and node.table:
+                rate = usual.get(key, 0.0) * self.now.rate.get(key, 1.0)
+                dead[node.table] = dead.get(node.table, 0.0) + rate * node.rows_true
+        return dead
 
     @cached_property
     def memory(self) -> Memory:
@@ -148,8 +177,10 @@ class State:
         }
 
     @property
-    def held(self) -> Array:
-        return np.array([self.now.held_s.get(key, 0.0) for key in self.statements])
+    def holds(self) -> dict[str, Hold]:
+        """Sessions that keep rows, for as long as the server lets them idle."""
+        most = float(self.settings["idle_transaction_timeout_s"])
+        return {key: hold.cut(most) for key, hold in self.now.held.items() if key in self.statements}
 
     def background(self, at_us: Array) -> Array:
         """Pages written per second in the minutes that start at ``at_us``, besides what statements write.

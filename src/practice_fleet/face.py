@@ -17,7 +17,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from hardy_gauge.probes import protocol as p
 from practice_fleet.frames import execution_frame, metric_frame, sample_frame, statement_frame
 from practice_fleet.live import LiveServer
-from practice_fleet.operations import BuildIndex, DropIndex, EndSession, Operation, Pin, Restart, SetSetting
+from practice_fleet.operations import BuildIndex, DropIndex, EndSession, GrowVolume, Operation, Pin, Restart, SetSetting
 from practice_fleet.plays import Plays
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import DAY_US, PracticeServer
@@ -152,6 +152,10 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
     @app.post("/servers/{name}/sessions/{session}/end")
     def end_session(name: str, session: int) -> p.Done:
         return do(name, EndSession(now_us(), session=session))
+
+    @app.post("/servers/{name}/volumes/{volume}/grow")
+    def grow_volume(name: str, volume: str, wanted: p.VolumeGrowth) -> p.Done:
+        return do(name, GrowVolume(now_us(), volume=volume, capacity=wanted.capacity_bytes))
 
     @app.post("/servers/{name}/plays")
     def play(name: str, request: p.PlayRequest) -> p.PlayState:

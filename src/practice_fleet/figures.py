@@ -25,11 +25,10 @@ def metrics(block: Block) -> dict[str, Array]:
     host, state = block.state.host, block.state
     use = block.model.utilisation
     done = state.situation.checkpoints
-    failing = np.array([state.now.failing.get(key, 0.0) for key in block.keys])[:, None]
     starts = np.floor((block.at_us / 1e6 + 60) / done.every_s) - np.floor(block.at_us / 1e6 / done.every_s)
     return {
         "calls": block.calls.sum(axis=0),
-        "errors": np.round(block.calls * failing).sum(axis=0),
+        "errors": np.round(block.calls * block.failed).sum(axis=0),
         "time_s": block.seconds.sum(axis=(0, 1)),
         "processor_busy_s": block.seconds[RUNNING].sum(axis=0) + state.now.background_cores * 60,
         "data_volume_busy_s": use["data volume"] * 60 * host.data_volume.channels,
@@ -52,17 +51,19 @@ def levels_of(server: PracticeServer, state: State, at_us: np.ndarray | int) -> 
     """Levels at each moment: storage, memory, sessions, ages, lag."""
     at_us = np.atleast_1d(np.asarray(at_us))
     added = [server.levels(int(at)) for at in at_us]
-    volume = server.cluster.host.data_volume
+    volume = state.hardware.data_volume
     grown = (at_us - server.anchor_us) / DAY_US * volume.growth_per_day
     used = np.minimum(float(volume.capacity), volume.used + grown + _of(added, "volume_used.data"))
     # upkeep renews the transaction numbers each night
     since_upkeep = (at_us - UPKEEP_HOUR * HOUR_US) % DAY_US / 1e6
+    unkept = _of(added, "unkept_hours") * 3600 if state.settings["upkeep_enabled"] == "off" else 0.0
     levels = {
         "volume_used.data": used // PAGE_BYTES * PAGE_BYTES,
         "memory_used_bytes": np.full(len(at_us), state.memory.used),
         "sessions_open": np.full(len(at_us), state.sessions),
-        "transaction_age": since_upkeep * AGE_PER_S + _of(added, "transaction_age"),
+        "transaction_age": (since_upkeep + unkept) * AGE_PER_S + _of(added, "transaction_age"),
         "oldest_transaction_s": 30.0 + _of(added, "oldest_transaction_s"),
+        "dead_rows_share": np.maximum(state.now.dead_rows_share, _of(added, "dead_rows_share")),
     }
     if server.spec.role == "replica":
         levels["replica_lag_s"] = 0.4 + _of(added, "replica_lag_s")
@@ -71,7 +72,7 @@ def levels_of(server: PracticeServer, state: State, at_us: np.ndarray | int) -> 
         levels["members_seen"] = peers + _of(added, "members_seen")
         for name in ("partitions_coming", "partitions_going", "copies_missing"):
             levels[name] = _of(added, name)
-    for name in sorted({name for one in added for name in one} - set(levels)):
+    for name in sorted({name for one in added for name in one} - set(levels) - {"unkept_hours"}):
         levels[name] = _of(added, name)
     return levels
 

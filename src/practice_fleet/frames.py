@@ -10,7 +10,7 @@ from scipy.special import gammaincc, gammainccinv
 
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.history import Block, History
-from practice_fleet.physics.clock import EVENTS
+from practice_fleet.physics.clock import EVENTS, LOCK, Limits, gamma_of
 from practice_fleet.server import HOUR_US, MINUTE_US
 
 
@@ -22,13 +22,12 @@ def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFr
         called = (block.calls > 0).ravel()
         row = np.repeat(np.arange(len(block.keys)), shape[1])[called]
         plans = pl.Series([block.state.plans[key].key() for key in block.keys], dtype=pl.String)
-        failing = np.array([block.state.now.failing.get(key, 0.0) for key in block.keys])[:, None]
         data = {
             "at_us": np.broadcast_to(block.at_us, shape).ravel()[called],
             "statement_key": pl.Series(block.keys, dtype=pl.String).gather(row),
             "plan_key": plans.gather(row),
             "calls": block.calls.ravel()[called],
-            "errors": np.round(block.calls * failing).ravel()[called],
+            "errors": np.round(block.calls * block.failed).ravel()[called],
             "time_s": block.seconds.sum(axis=0).ravel()[called],
         }
         for name in PER_CALL:
@@ -80,19 +79,46 @@ def _samples(history: History, block: Block) -> pl.DataFrame:
     minute, event, statement = np.nonzero(counts)
     repeat = counts[minute, event, statement]
     total = int(repeat.sum())
-    limit = int(float(block.state.settings["max_sessions"]))
+    limit = max(2, int(float(block.state.settings["max_sessions"])))
     second = np.repeat(minute, repeat) * 60 + rng.integers(0, 60, total)
     frame = pl.DataFrame(
         {"at_us": block.first_us + second * 1_000_000, "event": np.repeat(event, repeat),
-         "statement": np.repeat(statement, repeat), "session": rng.integers(1, limit + 1, total)}
+         "statement": np.repeat(statement, repeat), "session": rng.integers(1, limit, total)}
     ).sort("at_us", maintain_order=True)  # fmt: skip
-    # rank among the samples of one second, so that no session is in two places at once
+    # rank among the samples of one second, so that no session is in two places at once; the last is kept for who idles
     turn = pl.int_range(pl.len()).over("at_us") + pl.col("session").first().over("at_us")
-    return frame.select(
+    frame = frame.with_columns((turn % (limit - 1) + 1).cast(pl.Int64).alias("session"))
+    return _blocked(block, frame, limit).select(
         "at_us",
-        (turn % limit + 1).cast(pl.Int64).alias("session"),
+        "session",
         pl.Series("statement_key", block.keys, dtype=pl.String).gather(frame["statement"]).alias("statement_key"),
         pl.Series("wait_event", EVENTS).gather(frame["event"]).alias("wait_event"),
+        "blocked_by",
+    )
+
+
+def _blocked(block: Block, frame: pl.DataFrame, idle: int) -> pl.DataFrame:
+    """Who keeps whom waiting, second by second: the ``idle`` session, one that waits itself, or one at work."""
+    holds = block.state.holds
+    waits = pl.col("event") == LOCK
+    seen = frame.group_by("at_us", "statement").agg(
+        pl.col("session").filter(waits).first().alias("waiting"),
+        pl.col("session").filter(~waits).first().alias("working"),
+    )
+    before = {
+        n: block.keys.index(h.behind)
+        for n, k in enumerate(block.keys)
+        if (h := holds.get(k)) and h.behind in block.keys
+    }
+    whose = pl.col("statement").replace_strict(before, default=pl.col("statement"), return_dtype=pl.Int64)
+    held = pl.col("statement").is_in([n for n, key in enumerate(block.keys) if key in holds])
+    joined = frame.with_columns(whose.alias("whose")).join(
+        seen, left_on=["at_us", "whose"], right_on=["at_us", "statement"], how="left", maintain_order="left"
+    )
+    other = pl.coalesce("working", pl.when(pl.col("waiting") != pl.col("session")).then("waiting"))
+    chained = pl.when(pl.col("whose") != pl.col("statement")).then(pl.coalesce("waiting", pl.lit(idle))).otherwise(idle)
+    return joined.with_columns(
+        pl.when(waits & held).then(chained).when(waits).then(other).cast(pl.Int64).alias("blocked_by")
     )
 
 
@@ -106,9 +132,9 @@ def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFr
     rng = np.random.default_rng([history.server.seed, 3, block.first_us // MINUTE_US])
     calls = block.calls.T.astype(int)
     mean = (block.seconds.sum(axis=0) / np.maximum(block.calls, 1)).T
-    shape = np.clip(mean**2 / np.maximum(block.model.variance.T, 1e-18), 0.6, 60)
-    scale = np.maximum(mean, 1e-12) / shape
-    above = gammaincc(shape, threshold_s / scale)
+    shape, scale = gamma_of(mean, block.model.variance.T)
+    longest = Limits.of(block.state.settings).statement_timeout_s
+    above = gammaincc(shape, threshold_s / scale) if threshold_s <= longest else np.zeros_like(shape)
     counts = rng.binomial(calls, above)
     minute, which = np.nonzero(counts)
     if not len(minute):
@@ -120,7 +146,7 @@ def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFr
     frame = pl.DataFrame(
         {
             "ended_at_us": block.first_us + minute * MINUTE_US + rng.integers(0, MINUTE_US, which.size),
-            "duration_s": gammainccinv(shape[minute, which], left) * scale[minute, which],
+            "duration_s": np.minimum(gammainccinv(shape[minute, which], left) * scale[minute, which], longest),
             "statement_key": pl.Series("k", block.keys, dtype=pl.String).gather(which),
             "plan_key": pl.Series("p", plans, dtype=pl.String).gather(which),
         }

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from practice_fleet.conditions import State
-from practice_fleet.physics.clock import EVENTS, RUNNING, Minutes, solve
+from practice_fleet.physics.clock import EVENTS, RUNNING, Limits, Minutes, solve
 from practice_fleet.physics.queueing import Array
 from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
 
@@ -44,12 +44,19 @@ class Block:
     def per_call(self, name: str) -> Array:
         return np.array([float(getattr(self.state.visits[key], name)) for key in self.keys])[:, None]
 
+    @property
+    def failed(self) -> Array:
+        """Share of the calls that fail, shape (statements, minutes)."""
+        always = np.array([self.state.now.failing.get(key, 0.0) for key in self.keys])[:, None]
+        return np.asarray(1 - (1 - always) * (1 - self.model.failed))
+
     def cut(self, first: int, last: int) -> Block:
         if (first, last) == (0, self.minutes):
             return self
         s = slice(first, last)
         model = Minutes(
-            self.model.rate[:, s], self.model.seconds[:, :, s], self.model.variance[:, s],
+            self.model.rate[:, s], self.model.seconds[:, :, s], self.model.variance[:, s], self.model.failed[:, s],
+            self.model.victims[:, s],
             {k: v[s] for k, v in self.model.utilisation.items()},
         )  # fmt: skip
         return Block(
@@ -100,8 +107,10 @@ class History:
         keys = list(state.statements)
         at = first_us + np.arange(minutes, dtype=np.int64) * MINUTE_US
         offered = server.offered(state, first_us, minutes)
-        sessions = float(state.settings["max_sessions"])
-        model = solve(offered, [state.visits[k] for k in keys], state.host, sessions, state.background(at), state.held)
+        model = solve(
+            offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), state.background(at),
+            [state.holds.get(k) for k in keys],
+        )  # fmt: skip
         calls_rng = np.random.default_rng([server.seed, 1, first_us // MINUTE_US])
         noise_rng = np.random.default_rng([server.seed, 4, first_us // MINUTE_US])
         calls = calls_rng.poisson(model.rate.T * 60).T.astype(float)

@@ -10,6 +10,7 @@ from practice_fleet.explain import explained, plan_by_key, schema, what_if
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.frames import execution_frame, sample_frame
 from practice_fleet.history import History
+from practice_fleet.messages import happened
 from practice_fleet.operations import Operation, Restart
 from practice_fleet.physics.clock import EVENTS
 from practice_fleet.scenario.work import StatementSpec
@@ -46,9 +47,12 @@ class LiveServer:
         )  # fmt: skip
 
     def started_us(self, now_us: int) -> int:
-        """When the server last started: at the fleet's start, or at its last restart."""
-        restarts = [i.at_us for i in self.server.influences if isinstance(i, Restart) and i.at_us <= now_us]
-        return max([self._base_us, *restarts])
+        """When the server last started: at the fleet's start, at its last restart, or when it came back."""
+        server = self.server
+        restarts = [i.at_us for i in server.influences if isinstance(i, Restart) and i.at_us <= now_us]
+        changes = server.cuts(self._base_us, now_us)
+        back = [at for at in changes if server.is_down(at - 1) and not server.is_down(at)]
+        return max([self._base_us, *restarts, *back])
 
     def host(self, now_us: int) -> p.Host:
         state = self.server.state(now_us)
@@ -80,7 +84,7 @@ class LiveServer:
                 calls = float(block.calls[i, 0]) * share
                 visit = block.state.visits[key]
                 figures = {"calls": calls, "time_s": float(block.seconds[:, i, 0].sum()) * share}
-                figures["errors"] = calls * block.state.now.failing.get(key, 0.0)
+                figures["errors"] = calls * float(block.failed[i, 0])
                 for name in PER_CALL:
                     figures[name] = calls * float(getattr(visit, name))
                 figures |= {f"wait.{e}": float(block.seconds[n, i, 0]) * share for n, e in enumerate(EVENTS)}
@@ -137,7 +141,6 @@ class LiveServer:
             self._sampled = (minute, known, sample_frame(self.history, minute, minute + MINUTE_US))
         frame = self._sampled[2]
         found = frame.filter(pl.col("at_us") == second) if len(frame) else frame
-        holder = int(float(self.server.state(now_us).settings["max_sessions"]))
         sessions = []
         for row in found.iter_rows(named=True):
             spec = self._spec(row["statement_key"])
@@ -145,8 +148,7 @@ class LiveServer:
                 p.Session(
                     session=row["session"], user=spec.user, service=spec.service,
                     database=self.server.cluster.database, statement_key=row["statement_key"],
-                    wait_event=row["wait_event"],
-                    blocked_by=holder if row["wait_event"] == "row_lock" and row["session"] != holder else None,
+                    wait_event=row["wait_event"], blocked_by=row["blocked_by"],
                 )
             )  # fmt: skip
         return p.Sessions(at_us=now_us, sessions=sessions)
@@ -194,6 +196,7 @@ class LiveServer:
                             at_us=at, severity=said.severity, text=said.text, change=said.change, object=said.object
                         )
                     )
+        found += happened(self.history, since_us, now_us)
         return p.LogMessages(until_us=now_us, messages=sorted(found, key=lambda message: message.at_us))
 
     # changes --------------------------------------------------------------------------------------

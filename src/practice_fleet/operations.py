@@ -13,11 +13,14 @@ from practice_fleet import settings as rules
 from practice_fleet.conditions import Conditions
 from practice_fleet.planner.catalogue import make_index
 from practice_fleet.scenario.units import PAGE_BYTES
-from practice_fleet.server import MINUTE_US, PracticeServer
-from practice_fleet.troubles.base import Said
+from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
+from practice_fleet.troubles.base import STAGE_HOURS, Said
 
 BUILD_PAGES_PER_S = 6000.0
 COLD_STEPS = 6
+STEP_US = STAGE_HOURS * HOUR_US
+MOVED_BYTES_PER_S = 60e6
+SLOWER_WHILE_GROWING = 1.4
 
 
 @dataclass
@@ -60,7 +63,10 @@ class Operation:
 
 @dataclass
 class SetSetting(Operation):
-    """Change a setting; one that applies at a restart waits for the next."""
+    """Change a setting; one that applies at a restart waits for the next.
+
+    Upkeep switched off has an effect that grows, in steps of six hours.
+    """
 
     name: str = ""
     value: rules.Value = 0
@@ -71,14 +77,34 @@ class SetSetting(Operation):
         if rules.CATALOGUE[self.name].applies == "at once":
             self.effective_us = self.at_us
 
+    @property
+    def _grows(self) -> bool:
+        return (self.name, self.value) == ("upkeep_enabled", "off")
+
     def start_us(self, anchor_us: int) -> int:
         return self.at_us if self.effective_us is None else self.effective_us
 
     def is_on(self, at_us: int, anchor_us: int) -> bool:
         return self.effective_us is not None and at_us >= self.effective_us
 
+    def stage(self, at_us: int, anchor_us: int) -> int:
+        return (at_us - self.start_us(anchor_us)) // STEP_US if self._grows else 0
+
+    def hours(self, at_us: int, anchor_us: int) -> float:
+        return float(self.stage(at_us, anchor_us) * STAGE_HOURS)
+
+    def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]:
+        start = self.start_us(anchor_us)
+        first = start + max(0, -(-(since_us - start) // STEP_US)) * STEP_US
+        return [start, *(range(first, until_us, STEP_US) if self._grows else ())]
+
     def change(self, now: Conditions, hours: float) -> None:
         now.settings[self.name] = self.value
+        if self._grows:
+            now.upkeep_off_hours = hours
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {"unkept_hours": hours} if self._grows else {}
 
     def says(self, server: str) -> list[Said]:
         if self.effective_us is None:
@@ -98,8 +124,10 @@ class Restart(Operation):
         pages = float(state.settings["buffer_cache_bytes"]) / PAGE_BYTES
         per_s = sum(state.rates[key] * visit.pages_requested for key, visit in state.visits.items())
         self.fill_us = int(min(pages / max(per_s * 0.3, 1.0), 3600.0) * 1e6)
+        self.warm = float(state.settings["cache_warm_fraction"])
 
     fill_us: int = 0
+    warm: float = 0.0
 
     def end_us(self, anchor_us: int) -> int | None:
         return self.at_us + max(self.fill_us, MINUTE_US)
@@ -113,8 +141,11 @@ class Restart(Operation):
 
     def change(self, now: Conditions, hours: float) -> None:
         filled = (1 + int(hours * 3.6e9 * COLD_STEPS / max(self.fill_us, MINUTE_US))) / COLD_STEPS
-        cold = float(now.settings["buffer_cache_bytes"]) * min(1.0, filled)
+        cold = float(now.settings["buffer_cache_bytes"]) * min(1.0, max(filled, self.warm))
         now.cache_filled_bytes = max(float(2**20), cold)
+        if self.warm and filled <= 1 / COLD_STEPS:  # reading the old pages back is work of its own
+            read_back = self.warm * float(now.settings["buffer_cache_bytes"]) / PAGE_BYTES
+            now.background_pages_per_s += read_back / (max(self.fill_us, MINUTE_US) / COLD_STEPS / 1e6)
 
     def says(self, server: str) -> list[Said]:
         return [Said(0, "info", "server restarted", "software")]
@@ -204,11 +235,47 @@ class EndSession(Operation):
     def prepare(self, server: PracticeServer) -> None:
         now = server.conditions(self.at_us)
         holder = int(float(now.settings["max_sessions"]))
-        if self.session != holder or not now.held_s:
+        if self.session != holder or not now.held:
             raise Refused(f"session {self.session} holds no one up", "session")
 
     def change(self, now: Conditions, hours: float) -> None:
-        now.held_s.clear()
+        now.held.clear()
 
     def says(self, server: str) -> list[Said]:
         return [Said(0, "info", f"session {self.session} was ended by an administrator")]
+
+
+@dataclass
+class GrowVolume(Operation):
+    """Make a volume larger: its contents are spread anew meanwhile, and that slows it."""
+
+    volume: str = "data"
+    capacity: int = 0
+    done_us: int = 0
+
+    def prepare(self, server: PracticeServer) -> None:
+        host = server.state(self.at_us).hardware
+        there = {"data": host.data_volume} | ({"log": host.log_volume} if host.log_volume else {})
+        if self.volume not in there:
+            raise Refused(f"no volume '{self.volume}'; there are: {', '.join(there)}", "volume")
+        before = there[self.volume].capacity
+        if self.capacity <= before:
+            raise Refused(f"the volume has {before} bytes; it can only be made larger than that", "capacity_bytes")
+        self.done_us = self.at_us + max(MINUTE_US, int((self.capacity - before) / MOVED_BYTES_PER_S * 1e6))
+
+    def stage(self, at_us: int, anchor_us: int) -> int:
+        return int(at_us >= self.done_us)
+
+    def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]:
+        return [self.at_us, self.done_us]
+
+    def change(self, now: Conditions, hours: float) -> None:
+        slower = SLOWER_WHILE_GROWING if self.at_us + hours * 3.6e9 < self.done_us else 1.0
+        volume, change = now.host.data_volume, now.change_data_volume
+        if self.volume == "log":
+            volume, change = now.host.log, now.change_log_volume
+        change(capacity=self.capacity, latency_s=volume.latency_s * slower)
+
+    def says(self, server: str) -> list[Said]:
+        done = Said((self.done_us - self.at_us) / 1e6, "info", f"volume {self.volume} has its full speed again")
+        return [Said(0, "info", f"volume {self.volume} grown to {self.capacity} bytes"), done]

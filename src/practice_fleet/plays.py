@@ -16,11 +16,13 @@ import polars as pl
 
 from hardy_gauge.probes.protocol import PlayRequest, PlayState, Refused
 from practice_fleet.conditions import State
+from practice_fleet.events.machine import Store
 from practice_fleet.events.pages import Pages, StoredObject
 from practice_fleet.events.randoms import Randoms
-from practice_fleet.events.run import Run, Store
+from practice_fleet.events.run import Run
 from practice_fleet.physics.cache import Accessed
 from practice_fleet.physics.checkpoints import checkpoints
+from practice_fleet.physics.clock import Limits
 from practice_fleet.physics.demand import Visits, bypasses
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.server import PracticeServer
@@ -99,7 +101,7 @@ def _run(pipe: Connection, state: State, request: PlayRequest, folder: str) -> N
         return bool(pipe.recv())
 
     if state.memory.killed:
-        pipe.send({"state": "failed", "detail": killed_words(state)})
+        pipe.send({"state": "failed", "detail": state.memory.killed_words})
         return
     run = event_run(state, request)
     result = run.play(request.seconds, progress)
@@ -110,13 +112,6 @@ def _run(pipe: Connection, state: State, request: PlayRequest, folder: str) -> N
     result.ticks.write_parquet(Path(folder) / "ticks.parquet")
     finished = "finished" if result.seconds >= request.seconds else "stopped"
     pipe.send({"state": finished, "done_s": result.seconds, "utilisation": result.utilisation})
-
-
-def killed_words(state: State) -> str:
-    """Why the host ends the server before it serves anything."""
-    memory = state.memory
-    needed, there = memory.used / 2**30, (memory.host + memory.swap) / 2**30
-    return f"the host killed the server: it needs {needed:.1f} GiB of memory, and memory and swap are {there:.1f} GiB"
 
 
 def event_run(state: State, request: PlayRequest) -> Run:
@@ -152,10 +147,15 @@ def event_run(state: State, request: PlayRequest) -> Run:
         stay_s, request.cold, since_checkpoint_s=age_s * pace,
     )  # fmt: skip
     store = Store(
-        pages, capacity, float(settings["checkpoint_interval_s"]), spread, float(settings["background_write_rate"]),
+        pages, capacity, float(settings["checkpoint_interval_s"]), spread, situation.background_write_rate,
         float(settings["read_ahead_pages"]), pace, age_s, age_s * (log_rate + usual.image_bytes_per_s),
     )  # fmt: skip
-    return Run(state.host, visits, weights, request.arrival, int(float(settings["max_sessions"])), request.seed, store)
+    numbers = {key: number for number, key in enumerate(state.visits)}
+    holds = {
+        numbers[key]: (hold, numbers.get(hold.behind) if hold.behind else None) for key, hold in state.holds.items()
+    }
+    failing = {numbers[key]: share for key, share in state.now.failing.items() if key in numbers}
+    return Run(state.host, visits, weights, request.arrival, Limits.of(settings), request.seed, store, holds, failing)
 
 
 def _pace(state: State, visits: list[Visits], weights: list[float], request: PlayRequest) -> float:

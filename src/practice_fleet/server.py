@@ -27,6 +27,7 @@ HOUR_US = 60 * MINUTE_US
 DAY_US = 24 * HOUR_US
 MONDAY_US = 4 * DAY_US  # 1970-01-05 was a Monday
 SWING = 0.06
+UNKNOWN = StatementSpec(sql="-", service="trial", user="trial", rate=1, rhythm="trial")
 
 
 class Influence(Protocol):
@@ -75,7 +76,7 @@ class PracticeServer:
         ]
 
     def is_down(self, at_us: int) -> bool:
-        return self.conditions(at_us).down
+        return self.state(at_us).now.down
 
     @property
     def every_statement(self) -> dict[str, StatementSpec]:
@@ -115,7 +116,12 @@ class PracticeServer:
         if key not in self._states:
             now = self.conditions(at_us)
             rates = {k: s.rate * self.part(s) for k, s in now.statements.items()}
-            self._states[key] = now.state(rates)
+            usual = {k: rates[k] * self.scenario.rhythms[s.rhythm].mean for k, s in now.statements.items()}
+            state = now.state(rates, usual)
+            if state.memory.killed:  # started again, it is killed again, for as long as it needs so much
+                now.killed = now.down = True
+                state = replace(state, rates=dict.fromkeys(rates, 0.0))
+            self._states[key] = state
         return self._states[key]
 
     def cuts(self, since_us: int, until_us: int) -> list[int]:
@@ -148,19 +154,22 @@ class PracticeServer:
         base = self.state(at_us)
         catalogue = base.catalogue.with_indexes(add, drop)
         settings = setting_rules.resolve(base.settings, changed)
-        known = {canonical(s.sql): s for s in base.statements.values()}
-        known |= {canonical(s.sql): s for s in self.database.statements.values() if canonical(s.sql) not in known}
-        statements, rates = {}, {}
+        known = {canonical(s.sql): (key, s) for key, s in self.database.statements.items()}
+        known |= {canonical(s.sql): (key, s) for key, s in base.statements.items()}
+        statements, rates, names = {}, {}, {}
         for number, text in enumerate(texts):
-            declared = known.get(canonical(text.text))
-            statements[str(number)] = (
-                declared.model_copy(update={"sql": text.text})
-                if declared
-                else StatementSpec(sql=text.text, service="trial", user="trial", rate=1, rhythm="trial")
-            )
+            key, declared = known.get(canonical(text.text), ("", UNKNOWN))
+            statements[str(number)] = declared.model_copy(update={"sql": text.text})
             rates[str(number)] = text.weight
+            names[key] = str(number)
         workers = arrival.workers if arrival and arrival.kind == "closed" else None
-        state = State(catalogue, replace(base.now, settings=settings, statements=statements), rates, workers)
+        now = replace(
+            base.now, settings=settings, statements=statements,
+            held={names[k]: replace(h, behind=names.get(h.behind or "")) for k, h in base.now.held.items() if k in names},
+            failing={names[k]: share for k, share in base.now.failing.items() if k in names},
+            pinned={names[k]: plan for k, plan in base.now.pinned.items() if k in names},
+        )  # fmt: skip
+        state = State(catalogue, now, rates, workers)
         _ = state.plans
         return state
 

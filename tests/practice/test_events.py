@@ -6,6 +6,7 @@ import pytest
 
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Randoms, Run
+from practice_fleet.physics.clock import Limits
 from tests.practice.test_queueing import host, visits
 
 OPEN = Arrival(kind="open", rate_per_s=40)
@@ -14,7 +15,7 @@ OPEN = Arrival(kind="open", rate_per_s=40)
 def test_hot_rows_queue_and_many_rows_do_not() -> None:
     def waited(rows: int) -> float:
         update = visits(processor_s=0.001, log_s=0.015, log_bytes=100, commits=True, hot_rows=rows)
-        frame = Run(host(8), [update], [1], OPEN, 1000, seed=2).play(120).executions
+        frame = Run(host(8), [update], [1], OPEN, Limits(1000), seed=2).play(120).executions
         return float(frame["wait.row_lock"].mean())  # type: ignore[arg-type]
 
     assert waited(1) > 10 * waited(200)
@@ -24,13 +25,13 @@ def test_lock_is_held_to_the_commit() -> None:
     """Two updates of one row never overlap, so their rate is at most one per hold."""
     update = visits(processor_s=0.0, log_s=0.02, log_bytes=100, commits=True, hot_rows=1)
     arrival = Arrival(kind="closed", workers=20)
-    frame = Run(host(8), [update], [1], arrival, 100, seed=1).play(60).executions
+    frame = Run(host(8), [update], [1], arrival, Limits(100), seed=1).play(60).executions
     assert len(frame) / 60 == pytest.approx(1 / 0.02, rel=0.02)
 
 
 def test_background_commit_does_not_wait_but_still_writes() -> None:
     update = visits(log_s=0.01, log_bytes=100, commits=False)
-    result = Run(host(2), [update], [1], OPEN, 100, seed=1).play(60)
+    result = Run(host(2), [update], [1], OPEN, Limits(100), seed=1).play(60)
     assert result.executions["wait.log_flush"].sum() == 0
     assert result.utilisation["log volume"] > 0.2
 
@@ -38,7 +39,7 @@ def test_background_commit_does_not_wait_but_still_writes() -> None:
 @pytest.mark.parametrize(("think", "cv_low", "cv_high"), [("fixed", 0.0, 0.05), ("exponential", 0.9, 1.1)])
 def test_think_time_has_its_distribution(think: str, cv_low: float, cv_high: float) -> None:
     arrival = Arrival(kind="closed", workers=1, think_s=0.5, think=think)  # type: ignore[arg-type]
-    frame = Run(host(1), [visits(client_s=0.001)], [1], arrival, 10, seed=4).play(1500).executions
+    frame = Run(host(1), [visits(client_s=0.001)], [1], arrival, Limits(10), seed=4).play(1500).executions
     gaps = frame["start_s"].diff().drop_nulls() - 0.001
     assert gaps.mean() == pytest.approx(0.5, rel=0.05)
     assert cv_low <= gaps.std() / gaps.mean() <= cv_high
@@ -46,14 +47,14 @@ def test_think_time_has_its_distribution(think: str, cv_low: float, cv_high: flo
 
 def test_sessions_are_limited_and_the_wait_for_one_counts() -> None:
     slow = visits(client_s=0.1)
-    result = Run(host(1), [slow], [1], Arrival(kind="open", rate_per_s=19), 2, seed=3).play(200)
+    result = Run(host(1), [slow], [1], Arrival(kind="open", rate_per_s=19), Limits(2), seed=3).play(200)
     assert result.samples.group_by("tick_s").len()["len"].max() <= 2
     assert result.executions["duration_s"].mean() > 0.15
 
 
 def test_weights_are_shares_of_the_mix() -> None:
     frame = (
-        Run(host(4), [visits(client_s=0.0)] * 3, [6, 3, 1], Arrival(kind="open", rate_per_s=300), 100, 5)
+        Run(host(4), [visits(client_s=0.0)] * 3, [6, 3, 1], Arrival(kind="open", rate_per_s=300), Limits(100), 5)
         .play(60)
         .executions
     )
@@ -62,13 +63,13 @@ def test_weights_are_shares_of_the_mix() -> None:
 
 
 def test_stopping_keeps_what_was_done() -> None:
-    result = Run(host(2), [visits(processor_s=0.001)], [1], OPEN, 100, 1).play(100, lambda done: done < 7)
+    result = Run(host(2), [visits(processor_s=0.001)], [1], OPEN, Limits(100), 1).play(100, lambda done: done < 7)
     assert result.seconds == 7 and 200 < len(result.executions) < 360
 
 
 def test_nothing_arrives() -> None:
     arrival = Arrival(kind="closed", workers=1, think_s=1000)
-    result = Run(host(1), [visits()], [1], arrival, 10, 1).play(2)
+    result = Run(host(1), [visits()], [1], arrival, Limits(10), 1).play(2)
     assert result.executions.is_empty() and result.samples.is_empty()
 
 

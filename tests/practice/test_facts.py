@@ -9,7 +9,7 @@ from __future__ import annotations
 import pytest
 
 from hardy_gauge.probes.protocol import Arrival, PlayRequest, PlayStatement
-from practice_fleet.plays import event_run, killed_words
+from practice_fleet.plays import event_run
 from practice_fleet.server import PracticeServer
 from tests.practice.bench import GIB, LOOKUP, NOW, SCAN, UPDATE, play, server, throughput, volume
 
@@ -102,7 +102,7 @@ def test_overcommitted_memory_collapses_and_then_the_server_is_killed() -> None:
     assert found[2] < 0.7 * found[1] and found[3] < 0.35 * found[1]
     texts, closed = [PlayStatement(text=LOOKUP, weight=1)], Arrival(workers=64)
     state = with_sessions_of(260).trial_state(NOW, texts, {}, [], [], closed)
-    assert state.memory.killed and "18.0 GiB" in killed_words(state)
+    assert state.memory.killed and "18.0 GiB" in state.memory.killed_words
 
 
 def test_one_seed_one_run_page_by_page() -> None:

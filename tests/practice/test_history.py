@@ -12,7 +12,7 @@ from practice_fleet import frames
 from practice_fleet.events.run import Run
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
-from practice_fleet.physics.clock import EVENTS
+from practice_fleet.physics.clock import EVENTS, Limits
 from practice_fleet.plays import event_run
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.reading import ScenarioError, load_scenario
@@ -36,7 +36,7 @@ def test_clock_and_events_agree(scenario: Scenario, minutes_ago: int) -> None:
     assert max(float(u[0]) for u in block.model.utilisation.values()) < 0.8
     mix = [block.state.visits[k] for k in block.keys]
     arrival = Arrival(kind="open", rate_per_s=float(rate.sum()))
-    result = Run(block.state.host, mix, rate.tolist(), arrival, 240, seed=9).play(120)
+    result = Run(block.state.host, mix, rate.tolist(), arrival, Limits(240), seed=9).play(120)
     assert len(result.executions) / 120 == pytest.approx(rate.sum(), rel=0.1)
     by_clock = block.model.seconds[:, :, 0] @ rate
     assert result.executions["duration_s"].mean() == pytest.approx(by_clock.sum() / rate.sum(), rel=0.1)

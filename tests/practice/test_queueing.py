@@ -11,6 +11,7 @@ import pytest
 
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Run
+from practice_fleet.physics.clock import Limits
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.queueing import closed_network, erlang_c, group_commit, wait_mgc
 from practice_fleet.scenario.hardware import HostSpec, VolumeSpec
@@ -24,7 +25,12 @@ def host(cores: int, channels: int = 1, latency_s: float = 1.0) -> HostSpec:
 
 
 def visits(**figures: float | bool | None) -> Visits:
-    blank = dict.fromkeys(Visits.__dataclass_fields__, 0.0) | {"commits": False, "hot_rows": None}
+    blank = dict.fromkeys(Visits.__dataclass_fields__, 0.0) | {
+        "commits": False,
+        "hot_rows": None,
+        "locked_rows": 1,
+        "same_order": True,
+    }
     return Visits(**(blank | figures))  # type: ignore[arg-type]
 
 
@@ -40,7 +46,7 @@ def test_mean_value_analysis_example() -> None:
 
 def test_events_match_erlang_c() -> None:
     """One processor-bound class on four cores at 75%: mean response within 5% of Erlang C."""
-    run = Run(host(4), [visits(processor_s=0.02)], [1], Arrival(kind="open", rate_per_s=150), 10_000, seed=1)
+    run = Run(host(4), [visits(processor_s=0.02)], [1], Arrival(kind="open", rate_per_s=150), Limits(10_000), seed=1)
     result = run.play(1500)
     theory = 0.02 + float(wait_mgc(4, 150, 0.02))
     assert result.executions["duration_s"].mean() == pytest.approx(theory, rel=0.05)
@@ -56,7 +62,7 @@ def test_events_match_an_independent_simulation() -> None:
     simulation = ciw.Simulation(network)
     simulation.simulate_until_max_time(1500)
     theirs = np.mean([r.waiting_time + r.service_time for r in simulation.get_all_records()])
-    run = Run(host(3), [visits(processor_s=0.08)], [1], Arrival(kind="open", rate_per_s=30), 10_000, seed=4)
+    run = Run(host(3), [visits(processor_s=0.08)], [1], Arrival(kind="open", rate_per_s=30), Limits(10_000), seed=4)
     assert run.play(1500).executions["duration_s"].mean() == pytest.approx(theirs, rel=0.06)
 
 
@@ -65,7 +71,7 @@ def test_events_match_exact_mean_value_analysis() -> None:
     demand_cpu, demand_io, think, workers = 0.02, 0.03, 0.2, 8
     one_read = visits(processor_s=demand_cpu, random_reads=1)
     arrival = Arrival(kind="closed", workers=workers, think_s=think)
-    result = Run(host(1, 1, demand_io), [one_read], [1], arrival, 100, seed=3).play(3000)
+    result = Run(host(1, 1, demand_io), [one_read], [1], arrival, Limits(100), seed=3).play(3000)
     response, throughput, _ = closed_network([demand_cpu, demand_io], think, workers)[-1]
     assert len(result.executions) / 3000 == pytest.approx(throughput, rel=0.03)
     assert result.executions["duration_s"].mean() == pytest.approx(response, rel=0.03)
@@ -73,7 +79,7 @@ def test_events_match_exact_mean_value_analysis() -> None:
 
 def test_littles_law_and_utilisation_law_hold() -> None:
     mix = [visits(processor_s=0.004, random_reads=3), visits(processor_s=0.05)]
-    result = Run(host(2, 4, 0.002), mix, [5, 1], Arrival(kind="open", rate_per_s=60), 1000, seed=8).play(3000)
+    result = Run(host(2, 4, 0.002), mix, [5, 1], Arrival(kind="open", rate_per_s=60), Limits(1000), seed=8).play(3000)
     throughput = len(result.executions) / 3000
     in_system = throughput * result.executions["duration_s"].mean()
     assert len(result.samples) / 3000 == pytest.approx(in_system, rel=0.05), "sampled sessions = rate × response"
@@ -84,14 +90,18 @@ def test_littles_law_and_utilisation_law_hold() -> None:
 def test_group_commit_formula_against_its_event_model() -> None:
     write = visits(log_s=0.004, log_bytes=1.0, commits=True)
     for rate in (20, 150, 600):
-        result = Run(host(64), [write], [1], Arrival(kind="open", rate_per_s=rate), 10_000, seed=2).play(200)
+        result = Run(host(64), [write], [1], Arrival(kind="open", rate_per_s=rate), Limits(10_000), seed=2).play(200)
         assert result.executions["wait.log_flush"].mean() == pytest.approx(float(group_commit(rate, 0.004)), rel=0.03)
 
 
 def test_one_seed_one_history() -> None:
     def once(seed: int) -> object:
         mix = [visits(processor_s=0.004, random_reads=2.5, log_s=0.001, commits=True, hot_rows=3)]
-        return Run(host(2, 4, 0.002), mix, [1], Arrival(kind="open", rate_per_s=80), 1000, seed).play(20).executions
+        return (
+            Run(host(2, 4, 0.002), mix, [1], Arrival(kind="open", rate_per_s=80), Limits(1000), seed)
+            .play(20)
+            .executions
+        )
 
     assert once(5).equals(once(5))  # type: ignore[attr-defined]
     assert not once(5).equals(once(6))  # type: ignore[attr-defined]

@@ -310,6 +310,12 @@ class PinRequest(Message):
     plan_key: str | None = None
 
 
+class VolumeGrowth(Message):
+    """Make a volume larger; volumes never shrink."""
+
+    capacity_bytes: int = Field(gt=0)
+
+
 class Done(Message):
     """A change that was begun, and what it means."""
 

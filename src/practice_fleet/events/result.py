@@ -14,7 +14,7 @@ TICKS = ("tick_s", "pages_read", "pages_written", "log_bytes", "checkpoints", "c
 
 @dataclass
 class Result:
-    """Executions (start_s, duration_s, statement, one column a wait event), samples, figures by second, utilisation."""
+    """Executions (start_s, duration_s, statement, failed, one column a wait event), samples, figures by second, utilisation."""
 
     executions: pl.DataFrame
     samples: pl.DataFrame
@@ -28,8 +28,8 @@ def result_of(
     utilisation: dict[str, float], seconds: float,
 ) -> Result:  # fmt: skip
     """Tables from the rows that a run gathered; their order is that of the columns."""
-    names = ["start_s", "duration_s", "statement", *(f"wait.{event}" for event in EVENTS)]
-    schema = {name: pl.Int64 if name == "statement" else pl.Float64 for name in names}
+    names = ["start_s", "duration_s", "statement", "failed", *(f"wait.{event}" for event in EVENTS)]
+    schema = dict.fromkeys(names, pl.Float64()) | {"statement": pl.Int64(), "failed": pl.Boolean()}
     executions = pl.DataFrame(finished, schema=schema, orient="row")
     columns = ["tick_s", "session", "statement", "event", "blocked_by"]
     seen = pl.DataFrame(samples, schema=dict.fromkeys(columns, pl.Int64), orient="row")

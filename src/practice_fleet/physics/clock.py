@@ -2,22 +2,45 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.special import gammainc, gammaincc
 
 from practice_fleet.physics.demand import LOG_RECORD_BYTES, Visits
-from practice_fleet.physics.queueing import Array, group_commit, wait_lock, wait_mgc
+from practice_fleet.physics.locks import Hold, hot_rows
+from practice_fleet.physics.queueing import Array, group_commit, wait_mgc
 from practice_fleet.physics.storage import Volume
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
+from practice_fleet.settings import Value
 
 EVENTS = (
     "running", "run_queue", "page_read", "page_write", "temp_file", "swap_in", "log_flush", "log_full", "row_lock",
-    "send_rows",
+    "send_rows", "cache_latch",
 )  # fmt: skip
-RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND = range(len(EVENTS))
+RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND, LATCH = range(len(EVENTS))
 BUSIEST = 0.97
+LATCH_S = 0.3e-6
+
+
+@dataclass(frozen=True)
+class Limits:
+    """Settings that calls run against: sessions, latches of the buffer cache, and patience (s; infinite is none)."""
+
+    max_sessions: float
+    cache_partitions: int = 8
+    lock_timeout_s: float = float("inf")
+    statement_timeout_s: float = float("inf")
+
+    @classmethod
+    def of(cls, settings: Mapping[str, Value]) -> Limits:
+        lock, statement = (float(settings[name]) or float("inf") for name in ("lock_timeout_s", "statement_timeout_s"))
+        return cls(
+            float(settings["max_sessions"]), int(float(settings["buffer_cache_partitions"])), min(lock, statement),
+            statement,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -25,12 +48,15 @@ class Minutes:
     """Arrays of shape (statements, minutes) unless said otherwise; ``seconds`` has events first.
 
     ``rate`` is what is served (1/s), ``seconds`` the mean time per call at each event, ``variance`` of
-    the response (s²), ``utilisation`` by station of shape (minutes,).
+    the response (s²), ``failed`` the share of calls that gave up or were victims of deadlocks, ``victims`` that
+    of the latter, ``utilisation`` by station of shape (minutes,).
     """
 
     rate: Array
     seconds: Array
     variance: Array
+    failed: Array
+    victims: Array
     utilisation: dict[str, Array]
 
     @property
@@ -52,11 +78,11 @@ def _moments(per_call: list[tuple[Array, Array, Array]], rate: Array) -> tuple[A
 class _Demands:
     """The visits of every statement as columns, and how busy they keep the stations at given rates."""
 
-    def __init__(self, visits: list[Visits], host: HostSpec, background: Array, held_s: Array) -> None:
+    def __init__(self, visits: list[Visits], host: HostSpec, background: Array, partitions: int) -> None:
         def column(name: str) -> Array:
             return np.array([float(getattr(v, name)) for v in visits])
 
-        self.visits, self.host, self.background, self.held_s = visits, host, background, held_s
+        self.visits, self.host, self.background = visits, host, background
         self.cpu, self.random, self.chunk, self.temp = (
             column(n) for n in ("processor_s", "random_reads", "chunk_reads", "temp_reads")
         )
@@ -69,6 +95,8 @@ class _Demands:
         self.pages = self.random + self.swap + self.write
         self.chunks = self.chunk + self.temp
         self.bursts = self.pages + self.chunks + 1
+        self.latched = column("pages_requested") * LATCH_S / host.core_speed
+        self.partitions = partitions
 
     def gates(self, volume: Volume) -> tuple[Array, Array]:
         """Gate seconds of a page and of a chunk, by statement."""
@@ -95,22 +123,24 @@ class _Demands:
             + self.background * self.data.gate_s(),
             "log stream": log_bytes / self.log.stream_bytes_per_s,
             "log limit": log_bytes * self.log.byte_gate_s,
+            "cache latch": sum_of(self.latched) / self.partitions,
         }
 
 
 def solve(
-    offered: Array, visits: list[Visits], host: HostSpec, max_sessions: float, background: Array | float = 0.0,
-    held_s: Array | None = None,
+    offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, background: Array | float = 0.0,
+    holds: Sequence[Hold | None] = (),
 ) -> Minutes:  # fmt: skip
     """Open network of M/G/c stations, gates, group commit and row locks; overload is capped at the busiest station.
 
     ``offered`` has shape (statements, minutes), calls per second; ``background`` are pages written per second
-    by checkpoints and the background writer, by minute; ``held_s`` is how long other sessions keep a lock on
-    each statement's rows. When a station would be more than 97% busy, all rates are served in the same lower
-    proportion; the sessions then fill up to ``max_sessions``.
+    by checkpoints and the background writer, by minute; ``holds`` are sessions that keep a statement's rows.
+    When a station would be more than 97% busy, all rates are served in the same lower proportion; the sessions
+    then fill up to the limit.
     """
-    held = np.zeros(len(visits)) if held_s is None else held_s
-    d = _Demands(visits, host, np.broadcast_to(np.asarray(background, dtype=float), offered.shape[1:]), held)
+    d = _Demands(
+        visits, host, np.broadcast_to(np.asarray(background, dtype=float), offered.shape[1:]), limits.cache_partitions
+    )
     alone = np.stack(list(d.busy(np.zeros_like(offered)).values()))
     whole = np.stack(list(d.busy(offered).values()))
     room = np.maximum(BUSIEST - alone, 0.02) / np.maximum(whole - alone, 1e-12)
@@ -133,28 +163,65 @@ def solve(
     seconds[TEMP] = (d.temp * d.chunk_s)[:, None] + d.temp[:, None] * read_wait
     seconds[FLUSH] = d.commits[:, None] * flush
     seconds[SEND] = d.client[:, None]
-    for number, visit in enumerate(visits):
-        if visit.hot_rows:
-            hold = seconds[:LOCK, number].sum(axis=0)
-            seconds[LOCK, number] = wait_lock(rate[number] / visit.hot_rows, hold)
-    seconds[LOCK] += held[:, None]
-
-    work = seconds.sum(axis=0)
-    sessions = (rate * work).sum(axis=0)
-    limit = np.where(served < 1, max_sessions, np.minimum(sessions, max_sessions))
-    _queue_up(seconds, rate, d, limit / np.maximum(sessions, 1e-12))
+    latch = (rate * d.latched[:, None]).sum(axis=0) / d.partitions
+    seconds[LATCH] = d.latched[:, None] * latch / (1 - np.minimum(latch, BUSIEST))
     variance = (
         d.bursts[:, None] * (burst_s**2)[:, None]
         + (d.pages + d.chunks)[:, None] * (latency + read_wait) ** 2
         + (d.commits[:, None] * flush / 2) ** 2
         + (d.bursts[:, None] * queue) ** 2 / np.maximum(d.bursts[:, None], 1)
-        + (held[:, None]) ** 2
     )
+    failed, victims = _wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s)
+
+    work = seconds.sum(axis=0)
+    sessions = (rate * work).sum(axis=0)
+    limit = np.where(served < 1, limits.max_sessions, np.minimum(sessions, limits.max_sessions))
+    _queue_up(seconds, rate, d, limit / np.maximum(sessions, 1e-12))
+    failed = _lose_patience(seconds, variance, failed, limits.statement_timeout_s)
     use = d.busy(rate)
     log_rate = (rate * d.writes[:, None]).sum(axis=0)
     log_mean = (rate * (d.writes * d.log_s)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
     use["log volume"] = np.maximum(np.minimum(1.0, log_rate * log_mean), use.pop("log stream"))
-    return Minutes(rate, seconds, variance, use)
+    return Minutes(rate, seconds, variance, failed, victims, use)
+
+
+def _wait_for_rows(
+    seconds: Array, variance: Array, rate: Array, visits: list[Visits], holds: Sequence[Hold | None], patience_s: float
+) -> tuple[Array, Array]:
+    """Add the waits for locked rows; the shares of calls that fail by them, and that are victims of deadlocks."""
+    failed, victims = np.zeros_like(rate), np.zeros_like(rate)
+    for number, visit in enumerate(visits):
+        if visit.hot_rows:
+            kept = seconds[:LOCK, number].sum(axis=0)
+            found = hot_rows(rate[number], kept, visit.hot_rows, visit.locked_rows, visit.same_order, patience_s)
+            seconds[LOCK, number] += found.mean
+            variance[number] += np.maximum(found.second - found.mean**2, 0)
+            victims[number] = found.victims
+            failed[number] = 1 - (1 - found.gave_up) * (1 - found.victims)
+    for number, hold in enumerate(holds):
+        if hold is not None:
+            mean, second, gave_up = hold.wait(patience_s)
+            seconds[LOCK, number] += mean
+            variance[number] += second - mean**2
+            failed[number] = 1 - (1 - failed[number]) * (1 - gave_up)
+    return failed, victims
+
+
+def gamma_of(mean: Array, variance: Array) -> tuple[Array, Array]:
+    """Shape and scale (s) of the gamma distribution that durations are drawn from."""
+    shape = np.clip(mean**2 / np.maximum(variance, 1e-18), 0.6, 60)
+    return shape, np.maximum(mean, 1e-12) / shape
+
+
+def _lose_patience(seconds: Array, variance: Array, failed: Array, patience_s: float) -> Array:
+    """Cut calls at the longest time allowed; the share of calls that fail, with those."""
+    if np.isinf(patience_s):
+        return failed
+    mean = seconds.sum(axis=0)
+    shape, scale = gamma_of(mean, variance)
+    late = gammaincc(shape, patience_s / scale)
+    seconds *= gammainc(shape + 1, patience_s / scale) + patience_s / np.maximum(mean, 1e-12) * late
+    return np.asarray(1 - (1 - failed) * (1 - late))
 
 
 def _data_wait(d: _Demands, rate: Array) -> tuple[Array, Array]:
@@ -192,7 +259,10 @@ def _flush(d: _Demands, rate: Array, shared_wait: Array) -> Array:
 def _queue_up(seconds: Array, rate: Array, d: _Demands, factor: Array) -> None:
     """Stretch the waits at the busiest station until the sessions hold what the limit allows."""
     use = d.busy(rate)
-    at = {"processor": QUEUE, "data volume": READ, "data limit": READ, "log stream": FLUSH, "log limit": FLUSH}
+    at = {
+        "processor": QUEUE, "data volume": READ, "data limit": READ, "log stream": FLUSH, "log limit": FLUSH,
+        "cache latch": LATCH,
+    }  # fmt: skip
     names = list(use)
     busiest = np.argmax(np.stack([use[name] for name in names]), axis=0)
     work = seconds.sum(axis=0)

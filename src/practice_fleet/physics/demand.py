@@ -45,6 +45,8 @@ class Visits:
     dirty: float
     client_s: float
     hot_rows: int | None
+    locked_rows: int
+    same_order: bool
     rows_returned: float
     rows_examined: float
     pages_requested: float
@@ -76,15 +78,21 @@ class Situation:
         return float(self.settings["buffer_cache_bytes"]) / PAGE_BYTES
 
     @property
+    def background_write_rate(self) -> float:
+        """Pages per second that the background writer may write; more while the log forces checkpoints."""
+        rate = float(self.settings["background_write_rate"])
+        return max(rate, float(self.settings["background_write_rate_max"])) if self.checkpoints.forced else rate
+
+    @property
     def session_writes_per_change(self) -> float:
         """Changed pages a session must write itself, for each page it changes: what the background leaves over."""
-        left = self.checkpoints.evicted_pages_per_s - float(self.settings["background_write_rate"])
+        left = self.checkpoints.evicted_pages_per_s - self.background_write_rate
         return max(0.0, left) / max(self.changes_per_s, 1e-9)
 
     @property
     def background_pages_per_s(self) -> float:
         """Pages that the background writer writes besides the checkpoints."""
-        return min(self.checkpoints.evicted_pages_per_s, float(self.settings["background_write_rate"]))
+        return min(self.checkpoints.evicted_pages_per_s, self.background_write_rate)
 
 
 def bypasses(catalogue: Catalogue, name: str, cache_pages: float) -> bool:
@@ -170,7 +178,8 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
     log += now.checkpoints.image_bytes_per_s / max(now.changes_per_s, 1e-9) * dirty
     returned = 0.0 if writes else top.rows_true
     swapped = now.memory.swapped
-    write_s = log_volume.latency_s + (log + LOG_RECORD_BYTES) / log_volume.stream_bytes_per_s
+    flushes = 1 + (log + LOG_RECORD_BYTES) // float(settings["log_buffer_bytes"])
+    write_s = flushes * log_volume.latency_s + (log + LOG_RECORD_BYTES) / log_volume.stream_bytes_per_s
     return Visits(
         processor_s=(processor + system_hits * SYSTEM_HIT_S) / host.core_speed,
         random_reads=random_misses,
@@ -185,6 +194,8 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
         dirty=dirty,
         client_s=host.network_latency_s + returned * ROW_SENT_BYTES / host.network_bytes_per_s,
         hot_rows=statement.hot_rows if writes else None,
+        locked_rows=statement.locked_rows,
+        same_order=statement.lock_order == "same",
         rows_returned=returned,
         rows_examined=examined,
         pages_requested=requested,

@@ -47,6 +47,14 @@ class Memory:
         """Memory and swap are full: the system kills the largest process."""
         return self.used > self.host + self.swap
 
+    @property
+    def killed_words(self) -> str:
+        """Why the host ends the server."""
+        needed, there = self.used / 2**30, (self.host + self.swap) / 2**30
+        return (
+            f"the host killed the server: it needs {needed:.1f} GiB of memory, and memory and swap are {there:.1f} GiB"
+        )
+
 
 def memory(host: HostSpec, settings: dict[str, Value], sessions: float, running: float) -> Memory:
     """Use with ``sessions`` open and ``running`` statements that sort or hash at a time."""

@@ -46,13 +46,6 @@ def group_commit(rate: ArrayLike, write: ArrayLike) -> Array:
     return np.asarray(write + busy * write / 2)
 
 
-def wait_lock(rate: ArrayLike, hold: ArrayLike) -> Array:
-    """Mean wait for one row's lock held ``hold`` on average (M/M/1)."""
-    rate, hold = np.asarray(rate, dtype=float), np.asarray(hold, dtype=float)
-    busy = np.minimum(rate * hold, 0.98)
-    return np.asarray(busy / (1 - busy) * hold)
-
-
 def closed_network(demands: list[float], think: float, customers: int) -> list[tuple[float, float, list[float]]]:
     """Exact mean value analysis of one class over queueing stations (Reiser and Lavenberg 1980).
 

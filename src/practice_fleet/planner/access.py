@@ -28,6 +28,7 @@ class Costing:
 
     random_page: float = 4.0
     sort_memory: float = 4 * 2**20
+    groups_memory: float = 16 * 2**20
 
 
 @dataclass(frozen=True)

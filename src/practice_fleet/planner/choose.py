@@ -65,7 +65,7 @@ def _aggregate(catalogue: Catalogue, top: Node, query: Query, costing: Costing) 
     true_groups = min(true_groups, max(top.rows_true, 1))
     work = Demand(processor_s=top.rows_true * HASH_S)
     width = row_width(catalogue, query)
-    if true_groups * width > costing.sort_memory:
+    if true_groups * width > costing.groups_memory:
         work.temporary = top.rows_true * width / PAGE_BYTES
     words = f"sum up by {', '.join(c for _, c in query.groups)}" if query.groups else "sum up"
     cost = top.rows_expected * OPERATOR + groups * ROW

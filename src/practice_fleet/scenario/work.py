@@ -22,6 +22,10 @@ class StatementSpec(Part):
         None, ge=0, description="rows that truly match; default: as the columns' values say"
     )
     hot_rows: int | None = Field(None, ge=1, description="rows among which an update's locks fall")
+    locked_rows: int = Field(1, ge=1, le=16, description="of these, how many a call locks, one after the other")
+    lock_order: Literal["same", "any"] = Field(
+        "same", description="whether all calls lock them in one order; in any order there are deadlocks"
+    )
     written_bytes: float = Field(0, ge=0, description="log bytes a call writes besides its rows")
 
 
@@ -31,3 +35,9 @@ class RhythmSpec(Part):
     hours: list[float] = Field(min_length=24, max_length=24, description="share of the top rate in each hour")
     weekdays: list[float] = Field([1.0] * 7, min_length=7, max_length=7, description="factor for Monday to Sunday")
     month_days: list[int] = Field(default_factory=list, description="only on these days of the month; −1 is the last")
+
+    @property
+    def mean(self) -> float:
+        """Share of the top rate over whole weeks, as if every day of the month were the same."""
+        days = len(self.month_days) / 30 if self.month_days else 1.0
+        return sum(self.hours) / 24 * sum(self.weekdays) / 7 * days

@@ -44,16 +44,24 @@ class Bloat(_GrowingTable):
         return {"dead_rows_share": min(0.95, self.size * hours / (1 + self.size * hours))}
 
 
-class UpkeepOff(Bloat):
-    """Upkeep is switched off: tables grow, and the transaction number ages."""
+class UpkeepOff(BaseTrouble):
+    """Upkeep is switched off: tables that are changed grow, and the transaction number ages."""
 
-    cause: Literal["upkeep_off"]  # type: ignore[assignment]
+    cause: Literal["upkeep_off"]
+
+    @property
+    def grows(self) -> bool:
+        return True
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.settings["upkeep_enabled"] = "off"
+        now.upkeep_off_hours = hours
 
     def levels(self, hours: float) -> dict[str, float]:
-        return super().levels(hours) | {"transaction_age": hours * 3600 * 150}
+        return {"unkept_hours": hours}
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", "upkeep switched off for the night's load", "setting", "upkeep_enabled")]
+        return [Said(0, "info", "upkeep_enabled set to off", "setting", "upkeep_enabled")]
 
 
 class TransactionAge(BaseTrouble):

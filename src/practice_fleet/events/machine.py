@@ -1,0 +1,338 @@
+"""One machine of a run: its stations, its pages and its rows, and what one execution does there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator, Mapping
+from dataclasses import dataclass, field
+
+import simpy
+
+from practice_fleet.events.checkpoint import Checkpointer
+from practice_fleet.events.pages import Found, Pages
+from practice_fleet.events.randoms import Randoms
+from practice_fleet.events.rows import Row, Rows
+from practice_fleet.events.stations import Gate, LogWriter, Station, Steps
+from practice_fleet.physics.clock import (
+    EVENTS,
+    FLUSH,
+    FULL,
+    LATCH,
+    LATCH_S,
+    LOCK,
+    QUEUE,
+    READ,
+    RUNNING,
+    SEND,
+    SWAP,
+    TEMP,
+    WRITE,
+    Limits,
+)  # fmt: skip
+from practice_fleet.physics.demand import SYSTEM_HIT_S, Visits
+from practice_fleet.physics.locks import Hold
+from practice_fleet.physics.storage import Volume
+from practice_fleet.scenario.hardware import HostSpec
+from practice_fleet.scenario.units import PAGE_BYTES
+
+NOBODY = -1
+Request = tuple[int, float, float, int]
+Ends = Generator[simpy.Event, object, bool]
+
+
+@dataclass(frozen=True)
+class Store:
+    """What a run keeps pages in, when it follows them one by one; without it reads are drawn from the averages.
+
+    ``pace`` is a first guess of calls per second ÷ the sum of the weights; ``age_s`` how long ago the last
+    checkpoint began when the run starts, and ``log_used`` the bytes of log since then.
+    """
+
+    pages: Pages
+    log_capacity: float
+    checkpoint_interval_s: float
+    checkpoint_spread: float
+    background_write_rate: float
+    read_ahead_pages: float
+    pace: float
+    age_s: float
+    log_used: float
+
+
+@dataclass
+class Machine:
+    """Stations of one host. ``holds`` are idle sessions that keep rows, by number of the statement."""
+
+    env: simpy.Environment
+    host: HostSpec
+    visits: list[Visits]
+    limits: Limits
+    random: Randoms
+    store: Store | None
+    pace: Callable[[], float]
+    holds: Mapping[int, tuple[Hold, int | None]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.cores = Station(self.env, self.host.cores)
+        self.volume = Volume.of(self.host.data_volume)
+        self.data = Station(self.env, self.volume.channels)
+        self.gate = Gate(self.env)
+        self.latches = [Gate(self.env) for _ in range(self.limits.cache_partitions)]
+        self.log = LogWriter(self.env, Volume.of(self.host.log), self._log_through)
+        self.sessions = simpy.Resource(self.env, int(self.limits.max_sessions))
+        self.rows = Rows(self.env)
+        self.idle: dict[int, simpy.Event] = {}
+        self.stuck: dict[int, list[int]] = {}
+        self.pages_read = self.pages_written = 0
+        self.log_bytes = 0.0
+        self.background_free_at = 0.0
+        self.checkpointer = None
+        for number, (hold, behind) in self.holds.items():
+            if behind is None:
+                self.env.process(self._idle_session(number, hold))
+        if self.store is not None:
+            store = self.store
+            self.checkpointer = Checkpointer(
+                self.env, store.pages, self._page_write, store.log_capacity, store.checkpoint_interval_s,
+                store.checkpoint_spread, self.pace,
+            )  # fmt: skip
+            self.checkpointer.log_bytes = store.log_used
+            self.env.process(self.checkpointer.run(store.age_s))
+
+    @property
+    def idle_number(self) -> int:
+        """The session that keeps rows and does nothing."""
+        return int(self.limits.max_sessions)
+
+    def execute(self, number: int, statement: int, where: list[int], spent: list[float]) -> Ends:
+        """One execution by session ``number``; False when it gave up waiting or was given up."""
+        visit = self.visits[statement]
+        deadline = self.env.now + self.limits.statement_timeout_s
+        rows: list[Row] = []
+        if statement in self.holds and not (yield from self._wait_for_idle(number, statement, where, spent)):
+            return False
+        if visit.hot_rows:
+            rows = self._rows_of(statement, visit)
+        reads, processor_s, log_bytes = self._pages_of(visit)
+        parts = max(1, len(rows))
+        burst = processor_s / (sum(count for count, _, _, _ in reads) + parts)
+        yield from self._latch(visit.pages_requested, where, spent)
+        kept: list[Row] = []
+        done = True
+        for part in range(parts):
+            if rows:
+                done = yield from self._lock(number, rows[part], deadline, where, spent)
+                if not done:
+                    break
+                kept.append(rows[part])
+            work = reads if parts == 1 else _part(reads, part, parts)
+            yield from self._visit(self.cores, self.random.exponential(burst), where, spent, QUEUE, RUNNING)
+            for count, service, size, event in work:
+                for _ in range(count):
+                    yield from self._request(self.random.exponential(service), size, where, spent, event)
+                    yield from self._visit(self.cores, self.random.exponential(burst), where, spent, QUEUE, RUNNING)
+            done = self.env.now <= deadline
+            if not done:
+                break
+        if done and log_bytes:
+            yield from self._log(visit, log_bytes, where, spent)
+        for row in kept:
+            self.rows.release(row)
+        where[1] = SEND
+        yield self.env.timeout(visit.client_s)
+        spent[SEND] = visit.client_s
+        return done
+
+    def utilisation(self, seconds: float) -> dict[str, float]:
+        """Share of the time that each station was busy."""
+        use = {
+            "processor": self.cores.busy_s / seconds / self.host.cores,
+            "data volume": self.data.busy_s / seconds / self.volume.channels,
+            "log volume": self.log.busy_s / seconds,
+        }
+        if self.volume.gate_s():
+            use["data limit"] = self.gate.busy_s / seconds
+        if self.log.volume.gate_s():
+            use["log limit"] = self.log.gate.busy_s / seconds
+        return use
+
+    # rows -----------------------------------------------------------------------------------------
+
+    def _rows_of(self, statement: int, visit: Visits) -> list[Row]:
+        """Different rows, in one order for all calls or in any."""
+        most = int(visit.hot_rows or 1)
+        picked: list[int] = []
+        while len(picked) < min(visit.locked_rows, most):
+            row = int(self.random.uniform() * most)
+            if row not in picked:
+                picked.append(row)
+        return [(statement, row) for row in (sorted(picked) if visit.same_order else picked)]
+
+    def _lock(self, number: int, row: Row, deadline: float, where: list[int], spent: list[float]) -> Ends:
+        """Wait for a row; False when patience ends, or when waiting would close a circle."""
+        env, since = self.env, self.env.now
+        turn = self.rows.take(number, row)
+        if turn is None:
+            return True
+        if self.rows.closes_circle(number, row):
+            self.rows.give_up(number, row)
+            return False
+        where[1], where[2] = LOCK, self.rows.holders[row]
+        patience = min(self.limits.lock_timeout_s, deadline - since)
+        yield turn if patience == float("inf") else turn | env.timeout(patience)
+        where[2] = NOBODY
+        spent[LOCK] += env.now - since
+        if not turn.triggered:
+            self.rows.give_up(number, row)
+        return bool(turn.triggered)
+
+    def _idle_session(self, statement: int, hold: Hold) -> Steps:
+        """A session that keeps the rows of a statement for a time and does nothing, again and again."""
+        yield self.env.timeout(self.random.uniform() * hold.every_s)
+        while True:
+            over = self.idle[statement] = self.env.event()
+            self.stuck[statement] = []
+            yield self.env.timeout(hold.lasts_s)
+            del self.idle[statement]
+            over.succeed()
+            yield self.env.timeout(max(0.0, hold.every_s - hold.lasts_s))
+
+    def _wait_for_idle(self, number: int, statement: int, where: list[int], spent: list[float]) -> Ends:
+        """Wait until the idle session, or a call that waits for it, is out of the way; False when patience ends."""
+        _, behind = self.holds[statement]
+        over = self.idle.get(statement if behind is None else behind)
+        stuck = self.stuck.get(behind, []) if behind is not None else []
+        if over is None or (behind is not None and not stuck):
+            return True
+        since = self.env.now
+        where[1], where[2] = LOCK, stuck[0] if stuck else self.idle_number
+        if behind is None:
+            self.stuck[statement].append(number)
+        patience = self.limits.lock_timeout_s
+        yield over if patience == float("inf") else over | self.env.timeout(patience)
+        where[2] = NOBODY
+        spent[LOCK] += self.env.now - since
+        if behind is None and not over.triggered:
+            self.stuck[statement].remove(number)
+        return bool(over.triggered)
+
+    # stations -------------------------------------------------------------------------------------
+
+    def _latch(self, pages: float, where: list[int], spent: list[float]) -> Steps:
+        """Look pages up in one part of the buffer cache; looking is processor time, waiting for the latch is not."""
+        looking = pages * LATCH_S / self.host.core_speed
+        latch = self.latches[int(self.random.uniform() * len(self.latches))] if looking else None
+        waited = latch.delay(looking) - looking if latch else 0.0
+        if waited > 1e-9:
+            where[1] = LATCH
+            yield self.env.timeout(waited)
+            spent[LATCH] += waited
+
+    def _pages_of(self, visit: Visits) -> tuple[list[Request], float, float]:
+        """Requests to the data volume as (count, seconds, bytes, event), processor seconds, and log bytes."""
+        whole, latency, page = self.random.whole, self.host.data_volume.latency_s, float(PAGE_BYTES)
+        chunk_bytes = (visit.chunk_s - latency / 2) * self.volume.stream_bytes_per_s
+        others = [
+            (whole(visit.temp_reads), visit.chunk_s, chunk_bytes, TEMP),
+            (whole(visit.swap_reads), latency, page, SWAP),
+        ]
+        if self.store is None:
+            reads = [
+                (whole(visit.random_reads), latency, page, READ),
+                (whole(visit.chunk_reads), visit.chunk_s, chunk_bytes, READ),
+                (whole(visit.evict_writes), latency, page, WRITE),
+            ]
+            return [r for r in reads + others if r[0]], visit.processor_s, visit.log_bytes
+        pages, found, in_order = self.store.pages, Found(), 0
+        for name, mean in visit.random.items():
+            pages.ask(name, whole(mean), found)
+        for name, mean in visit.stream.items():
+            in_order += pages.scan(name, mean, found)
+        images = sum(pages.change(name, whole(mean)) for name, mean in visit.changed.items())
+        self.pages_read += found.read + in_order
+        chunks = whole(in_order / self.store.read_ahead_pages)
+        by_session = self._left_to_session(found.evicted)
+        reads = [
+            (found.read, latency, page, READ),
+            (chunks, visit.chunk_s, chunk_bytes, READ),
+            (by_session, latency, page, WRITE),
+        ]
+        self.pages_written += by_session
+        processor = visit.processor_s + (found.system - visit.system_hits) * SYSTEM_HIT_S / self.host.core_speed
+        log_bytes = visit.record_bytes + images * PAGE_BYTES if visit.record_bytes else 0.0
+        return [r for r in reads + others if r[0]], max(processor, 1e-9), log_bytes
+
+    def _left_to_session(self, evicted: int) -> int:
+        """Of the changed pages that had to go, those that the background writer has no time for."""
+        rate = self.store.background_write_rate if self.store else 0.0
+        left = 0
+        for _ in range(evicted):
+            if rate and self.background_free_at <= self.env.now + 1.0:
+                self.background_free_at = max(self.background_free_at, self.env.now) + 1 / rate
+                self.env.process(self._page_write())
+            else:
+                left += 1
+        return left
+
+    def _log(self, visit: Visits, size: float, where: list[int], spent: list[float]) -> Steps:
+        """Write the log; a commit waits for it, and all wait while the log is full."""
+        env, checkpoint = self.env, self.checkpointer
+        if checkpoint is not None:
+            since = env.now
+            while checkpoint.full:
+                where[1] = FULL
+                yield env.timeout(0.05)
+            spent[FULL] += env.now - since
+            checkpoint.log_bytes += size
+        self.log_bytes += size
+        seconds = visit.log_s + (size - visit.log_bytes) / self.log.volume.stream_bytes_per_s
+        written = self.log.write(seconds, size)
+        if visit.commits:
+            where[1] = FLUSH
+            since = env.now
+            yield written
+            spent[FLUSH] = env.now - since
+
+    def _request(self, service: float, size: float, where: list[int], spent: list[float], event: int) -> Steps:
+        """One request to the data volume: through its gate, then on one of its channels."""
+        gate = self.volume.gate_s(size)
+        if gate:
+            where[1] = event
+            delay = self.gate.delay(gate)
+            yield self.env.timeout(delay)
+            spent[event] += delay
+        yield from self._visit(self.data, service, where, spent, event, event)
+
+    def _visit(
+        self, station: Station, service: float, where: list[int], spent: list[float], waiting: int, served: int
+    ) -> Steps:
+        env = self.env
+        turn = station.take()
+        if turn is not None:
+            since = env.now
+            where[1] = waiting
+            yield turn
+            spent[waiting] += env.now - since
+        where[1] = served
+        yield env.timeout(service)
+        station.give()
+        station.busy_s += service
+        spent[served] += service
+
+    def _page_write(self) -> Steps:
+        """One changed page to the data volume, behind nobody's back."""
+        self.pages_written += 1
+        latency = self.host.data_volume.latency_s
+        blank = [0.0] * len(EVENTS)
+        yield from self._request(self.random.exponential(latency), PAGE_BYTES, [0, 0, 0], blank, WRITE)
+
+    def _log_through(self, seconds: float) -> Steps:
+        """A log write takes its time alone, or a channel of the data volume when they share it."""
+        if self.host.log_volume is None:
+            yield from self._visit(self.data, seconds, [0, 0, 0], [0.0] * len(EVENTS), WRITE, WRITE)
+        else:
+            yield self.env.timeout(seconds)
+
+
+def _part(requests: list[Request], part: int, parts: int) -> list[Request]:
+    """The ``part``-th share of the requests, each kind dealt out in turn."""
+    return [(count // parts + (part < count % parts), *rest) for count, *rest in requests]  # type: ignore[misc]

@@ -1,0 +1,47 @@
+"""What the log says of what happens by itself: deadlocks, and the host killing the server."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+
+from hardy_gauge.probes.protocol import LogMessage
+from practice_fleet.history import Block, History
+from practice_fleet.server import MINUTE_US
+
+MOST_A_MINUTE = 20
+KILLED_AGAIN_US = 10 * MINUTE_US
+
+
+def happened(history: History, since_us: int, until_us: int) -> list[LogMessage]:
+    """Messages within the span: one for each victim of a deadlock, at most some a minute, and for each kill."""
+    server = history.server
+    since_us = max(since_us, server.start_us)
+    found: list[LogMessage] = []
+    for first, last in itertools.pairwise([since_us, *server.cuts(since_us, until_us), until_us]):
+        state = server.state(first)
+        if state.now.killed:
+            words = state.memory.killed_words
+            found += [LogMessage(at_us=at, severity="error", text=words) for at in range(first, last, KILLED_AGAIN_US)]
+        elif any(s.locked_rows > 1 and s.lock_order == "any" for s in state.statements.values()):
+            begin = first // MINUTE_US * MINUTE_US
+            for block in history.blocks(begin, -(-last // MINUTE_US) * MINUTE_US):
+                found += _said(history, block)
+    return [message for message in found if since_us <= message.at_us < until_us]
+
+
+def _said(history: History, block: Block) -> list[LogMessage]:
+    found = []
+    for number, key in enumerate(block.keys):
+        share = block.model.victims[number]
+        for minute in np.nonzero(share)[0]:
+            at_us = int(block.at_us[minute])
+            rng = np.random.default_rng([history.server.seed, 5, number, at_us // MINUTE_US])
+            count = min(MOST_A_MINUTE, int(rng.binomial(int(block.calls[number, minute]), share[minute])))
+            text = f"deadlock found; {key} was given up as victim"
+            found += [
+                LogMessage(at_us=at_us + int(after), severity="error", text=text, object=key)
+                for after in rng.integers(0, MINUTE_US, count)
+            ]
+    return found

@@ -1,0 +1,75 @@
+"""Waits for locked rows, what patience makes of them, and deadlocks; by the clock."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from practice_fleet.physics.queueing import Array
+
+MOST_BUSY = 0.98
+
+
+@dataclass(frozen=True)
+class Hold:
+    """A session changes rows that a statement wants, and then does nothing: for ``lasts_s``, each ``every_s``.
+
+    ``behind`` names the statement whose waiting calls are what this one waits for, when the session that does
+    nothing is not itself in its way.
+    """
+
+    lasts_s: float
+    every_s: float
+    behind: str | None = None
+
+    def cut(self, idle_timeout_s: float) -> Hold:
+        """The same where sessions that idle inside a transaction are ended after so long; 0 is never."""
+        lasts = min(self.lasts_s, idle_timeout_s) if idle_timeout_s else self.lasts_s
+        return Hold(lasts, self.every_s, self.behind)
+
+    def wait(self, patience_s: float) -> tuple[float, float, float]:
+        """Mean and second moment of a call's wait (s, s²), and the share of calls that give up.
+
+        A call comes at any moment of the cycle, so it waits for the rest of what is uniform over the hold.
+        """
+        most = min(patience_s, self.lasts_s)
+        mean = (most * self.lasts_s - most**2 / 2) / self.every_s
+        second = (most**3 / 3 + most**2 * (self.lasts_s - most)) / self.every_s
+        return mean, second, (self.lasts_s - most) / self.every_s
+
+
+@dataclass(frozen=True)
+class Waits:
+    """Mean and second moment of a call's wait for its rows (s, s²); shares of calls that give up or are victims."""
+
+    mean: Array
+    second: Array
+    gave_up: Array
+    victims: Array
+
+
+def hot_rows(rate: ArrayLike, hold_s: ArrayLike, rows: int, locked: int, same_order: bool, patience_s: float) -> Waits:
+    """Calls that each lock ``locked`` of ``rows`` rows one after the other and keep them to the commit.
+
+    Each row is an M/M/1 queue of what holds it. Victims: pairs of calls are counted as by J. Gray and others, "The
+    dangers of replication and a solution" (SIGMOD 1996), whose chance of a deadlock grows with the calls at work, the
+    fourth power of the locks and the inverse square of the rows. A call that holds j rows waits for one of N others
+    that holds m, with chance m/rows; it still asks for locked − m rows, each one of the j with chance j/rows. Over
+    m = 1 … locked, equally long, and j = 1 … locked − 1 that is N·locked·(locked − 1)·(locked² − 1) / (12·rows²);
+    one call of each circle is given up. None when all lock in the same order.
+    """
+    rate, hold_s = np.asarray(rate, dtype=float), np.asarray(hold_s, dtype=float)
+    share = (locked + 1) / (2 * locked)  # of the call's time that a row is kept, on average over its rows
+    kept = hold_s * share
+    busy = np.minimum(rate * locked / rows * kept, MOST_BUSY)
+    wait = kept / (1 - busy)
+    gave_up = busy * np.exp(-patience_s / np.maximum(wait, 1e-12))
+    mean = locked * busy * wait * -np.expm1(-patience_s / np.maximum(wait, 1e-12))
+    victims = np.zeros_like(busy)
+    if locked > 1 and not same_order:
+        at_work = rate * (hold_s + mean)
+        pairs = locked * (locked - 1) * (locked**2 - 1) / 12
+        victims = np.minimum(0.5, at_work * pairs / rows**2)
+    return Waits(mean, 2 * busy * locked * wait**2, 1 - (1 - gave_up) ** locked, victims)

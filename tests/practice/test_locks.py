@@ -1,0 +1,143 @@
+"""Row locks: waits and patience by the clock against the same by events, deadlocks, and who waits for whom."""
+
+from __future__ import annotations
+
+import polars as pl
+import pytest
+import simpy
+from scipy.integrate import quad
+
+from hardy_gauge.probes.protocol import Arrival, PlayRequest, PlayStatement
+from practice_fleet import frames
+from practice_fleet.events.rows import Rows
+from practice_fleet.events.run import Run
+from practice_fleet.history import History
+from practice_fleet.live import LiveServer
+from practice_fleet.physics.clock import LOCK, Limits, solve
+from practice_fleet.physics.locks import Hold, hot_rows
+from practice_fleet.plays import event_run
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
+from tests.practice.test_queueing import host, visits
+
+NOW = 1_795_521_600_000_000
+
+
+@pytest.mark.parametrize("patience", [0.3, 5.0, float("inf")])
+def test_a_hold_by_the_clock_is_its_integral(patience: float) -> None:
+    hold = Hold(lasts_s=2.0, every_s=10.0)
+    mean, second, gave_up = hold.wait(patience)
+    waits = [quad(lambda left, n=n: min(left, patience) ** n, 0, 2)[0] / 10 for n in (1, 2)]
+    assert [mean, second] == pytest.approx(waits, rel=1e-6)
+    assert gave_up == pytest.approx(max(0.0, 2 - patience) / 10)
+    assert hold.cut(0.5).lasts_s == 0.5 and hold.cut(0).lasts_s == 2.0
+
+
+@pytest.mark.parametrize("patience", [0.4, float("inf")])
+def test_clock_and_events_agree_on_an_idle_transaction(patience: float) -> None:
+    update = visits(processor_s=0.001, log_s=0.002, log_bytes=100, commits=True)
+    limits, hold = Limits(1000, lock_timeout_s=patience), Hold(2.0, 20.0)
+    arrival = Arrival(kind="open", rate_per_s=30)
+    run = Run(host(8), [update], [1], arrival, limits, seed=6, holds={0: (hold, None)})
+    frame = run.play(1500).executions
+    model = solve(pl.Series([30.0]).to_numpy()[:, None], [update], host(8), limits, holds=[hold])
+    assert frame["wait.row_lock"].mean() == pytest.approx(float(model.seconds[LOCK, 0, 0]), rel=0.06)
+    assert frame["failed"].mean() == pytest.approx(float(model.failed[0, 0]), abs=0.006)
+    assert (patience < 1) == bool(frame["failed"].any())
+
+
+def deadlocking(rows: int, order: str, locked: int = 4) -> tuple[Run, float]:
+    many = visits(processor_s=0.02, log_s=0.001, log_bytes=10, commits=True, hot_rows=rows)
+    many = type(many)(**(many.__dict__ | {"locked_rows": locked, "same_order": order == "same"}))
+    arrival = Arrival(kind="open", rate_per_s=100)
+    frame = Run(host(64), [many], [1], arrival, Limits(1000), seed=3).play(400)
+    return frame, float(frame.executions["failed"].mean())  # type: ignore[return-value, arg-type]
+
+
+def test_locks_in_any_order_end_in_deadlocks_and_in_one_order_never() -> None:
+    """The share follows Gray and others (SIGMOD 1996): the square of the number of rows, the fourth of the locks."""
+    _, none = deadlocking(60, "same")
+    assert none == 0
+    shares = {rows: deadlocking(rows, "any")[1] for rows in (60, 120)}
+    formula = {rows: float(hot_rows(100.0, 0.021, rows, 4, False, float("inf")).victims) for rows in shares}
+    assert shares[60] > 2.5 * shares[120] > 0, "half the rows, about four times the deadlocks"
+    for rows, share in shares.items():
+        assert share == pytest.approx(formula[rows], rel=0.35), "the formula counts circles of two only"
+    assert deadlocking(120, "any", locked=2)[1] < shares[120] / 4
+
+
+def test_who_would_close_a_circle_is_found_over_any_number_of_others() -> None:
+    rows = Rows(simpy.Environment())
+    for owner in range(4):
+        assert rows.take(owner, f"r{owner}") is None
+    for owner in range(3):
+        assert rows.take(owner, f"r{owner + 1}") is not None
+        assert not rows.closes_circle(owner, f"r{owner + 1}")
+    rows.take(3, "r0")
+    assert rows.closes_circle(3, "r0")
+    rows.give_up(3, "r0")
+    rows.release("r3")
+    assert rows.holders["r3"] == 2 and 2 not in rows.waits_for
+    rows.release("r0")
+    assert "r0" not in rows.holders
+
+
+def ill(scenario: Scenario, **trouble: object) -> PracticeServer:
+    spec = {"servers": ["desk-a"], "start_minutes_ago": 120} | trouble
+    made = Scenario.model_validate(scenario.model_dump(exclude={"troubles"}) | {"troubles": [spec]})
+    return PracticeServer(made, *made.servers()["desk-a"], NOW)
+
+
+def test_samples_show_who_waits_for_whom_down_a_chain(scenario: Scenario) -> None:
+    server = ill(scenario, cause="lock_chain", statement="count_for_branch", then="lend_item", size=0.5)
+    frame = frames.sample_frame(History(server), NOW, NOW + 5 * MINUTE_US)
+    waiting = frame.filter(pl.col("wait_event") == "row_lock")
+    by = {key[0]: part for key, part in waiting.group_by("statement_key")}
+    idle = int(server.settings["max_sessions"])
+    assert set(by["count_for_branch"]["blocked_by"]) == {idle}
+    chained = by["lend_item"].filter(pl.col("blocked_by") != idle)
+    assert len(chained) > 20, "lend_item waits for sessions that wait themselves"
+    seen = waiting.filter(pl.col("statement_key") == "count_for_branch").select("at_us", "session")
+    assert len(chained.join(seen, left_on=["at_us", "blocked_by"], right_on=["at_us", "session"])) == len(chained)
+    others = frame.filter(pl.col("wait_event") != "row_lock")
+    assert others["blocked_by"].null_count() == len(others) and idle not in set(frame["session"])
+
+
+def test_a_trial_on_a_troubled_server_meets_the_same_sessions(scenario: Scenario) -> None:
+    server = ill(scenario, cause="lock_chain", statement="count_for_branch", then="lend_item", size=0.5, lasts_s=4)
+    sql = server.database.statements
+    texts = [PlayStatement(text=sql[key].sql, weight=1) for key in ("count_for_branch", "lend_item")]
+    request = PlayRequest(statements=texts, arrival=Arrival(kind="open", rate_per_s=40), seconds=90, seed=2)
+    state = server.trial_state(NOW, texts, {}, [], [], request.arrival)
+    samples = event_run(state, request).play(90).samples.filter(pl.col("wait_event") == "row_lock")
+    idle = int(server.settings["max_sessions"])
+    direct, chained = (samples.filter(pl.col("statement") == n)["blocked_by"] for n in (0, 1))
+    assert set(direct) == {idle} and len(direct) > 20
+    assert len(chained) > 20 and idle not in set(chained)
+
+
+def test_deadlocks_fail_calls_and_the_log_names_each_victim(scenario: Scenario) -> None:
+    server = ill(scenario, cause="deadlocks", statement="count_for_branch", size=30)
+    frame = frames.metric_frame(History(server), NOW, NOW + 60 * MINUTE_US)
+    said = LiveServer(server, NOW).messages(NOW, NOW + HOUR_US).messages
+    victims = [m for m in said if "given up as victim" in m.text]
+    assert len(victims) > 0 and frame["errors"].sum() > 0
+    assert len(victims) == pytest.approx(frame["errors"].sum(), rel=0.35, abs=4)
+    assert [
+        m for m in LiveServer(server, NOW).messages(NOW - 6 * HOUR_US, NOW - 3 * HOUR_US).messages if "victim" in m.text
+    ] == []
+
+
+def test_timeouts_cut_waits_and_fail_calls(scenario: Scenario) -> None:
+    server = ill(scenario, cause="idle_transaction", statement="count_for_branch", size=1.5)
+    open_ended = History(server).at(NOW)
+    number = open_ended.keys.index("count_for_branch")
+    for setting in ("lock_timeout_s", "statement_timeout_s", "idle_transaction_timeout_s"):
+        server = ill(scenario, cause="idle_transaction", statement="count_for_branch", size=1.5)
+        server.settings[setting] = 0.5
+        block = History(server).at(NOW)
+        assert block.model.seconds[:, number, 0].sum() < open_ended.model.seconds[:, number, 0].sum() / 2, setting
+        fails = float(block.failed[number, 0])
+        assert fails == 0 if setting == "idle_transaction_timeout_s" else 0.01 < fails < 0.2, setting
+        if setting == "statement_timeout_s":
+            assert frames.execution_frame(History(server), NOW, NOW + HOUR_US, 0.1)["duration_s"].max() == 0.5
