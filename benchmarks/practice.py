@@ -44,7 +44,7 @@ def whole_history(scenario: Scenario) -> None:
 def live_share_of_a_core(scenario: Scenario) -> float:
     """Processor seconds a second that ``MANY`` servers take: sessions each second, counters each minute."""
     names = list(scenario.servers())
-    servers = [LiveServer(server(scenario, name), NOW) for name in names]
+    servers = [LiveServer(History(server(scenario, name)), NOW) for name in names]
     for live in servers:
         live.statements(NOW)
     began = time.process_time()

@@ -31,7 +31,8 @@ class Conditions:
     ``believed`` holds tables as they were when statistics were last gathered, where that differs;
     ``rate`` factors by statement; ``held`` sessions that keep a statement's rows and do nothing;
     ``failing`` the share of a statement's calls that fail; ``pinned`` plans by statement; ``sessions`` open;
-    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``upkeep_off_hours`` how long
+    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``apply_slowdown`` time
+    to apply a change of the log ÷ usual; ``long_reader`` when it must wait for one; ``upkeep_off_hours`` how long
     nothing was cleaned where upkeep is off; ``dead_rows_share`` of the table with most; ``down`` when it does not answer;
     ``killed`` when that is because memory and swap are full.
     """
@@ -51,6 +52,8 @@ class Conditions:
     background_pages_per_s: float = 0.0
     background_cores: float = 0.0
     cache_filled_bytes: float | None = None
+    apply_slowdown: float = 1.0
+    long_reader: bool = False
     upkeep_off_hours: float = 0.0
     dead_rows_share: float = 0.0
     down: bool = False

@@ -15,12 +15,13 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from hardy_gauge.probes import protocol as p
+from practice_fleet.fleet import Fleet
 from practice_fleet.frames import execution_frame, metric_frame, sample_frame, statement_frame
 from practice_fleet.live import LiveServer
 from practice_fleet.operations import BuildIndex, DropIndex, EndSession, GrowVolume, Operation, Pin, Restart, SetSetting
 from practice_fleet.plays import Plays
 from practice_fleet.scenario.document import Scenario
-from practice_fleet.server import DAY_US, PracticeServer
+from practice_fleet.server import DAY_US
 
 
 def clock_us() -> int:
@@ -30,11 +31,8 @@ def clock_us() -> int:
 def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_us) -> FastAPI:
     """The application that answers for every server of a scenario."""
     app = FastAPI(title="Practice fleet", version=str(p.PROTOCOL_VERSION), docs_url=None, redoc_url=None)
-    servers = {
-        spec.name: LiveServer(PracticeServer(scenario, cluster, spec, anchor_us), now_us())
-        for cluster in scenario.clusters
-        for spec in cluster.servers
-    }
+    fleet = Fleet(scenario, anchor_us)
+    servers = {name: LiveServer(history, now_us()) for name, history in fleet.histories.items()}
     plays = Plays()
 
     def find(name: str) -> LiveServer:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from practice_fleet.conditions import State
-from practice_fleet.history import Block
+from practice_fleet.history import Block, History
 from practice_fleet.physics.clock import RUNNING
 from practice_fleet.physics.queueing import Array
 from practice_fleet.scenario.units import PAGE_BYTES
-from practice_fleet.server import DAY_US, HOUR_US, PracticeServer
+from practice_fleet.server import DAY_US, HOUR_US
 
 PER_CALL = ("rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
 UPKEEP_HOUR = 3
@@ -25,13 +25,14 @@ def metrics(block: Block) -> dict[str, Array]:
     host, state = block.state.host, block.state
     use = block.model.utilisation
     done = state.situation.checkpoints
+    others = 0.0 if host.data_volume.shared_as is None else block.foreign.channel_s
     starts = np.floor((block.at_us / 1e6 + 60) / done.every_s) - np.floor(block.at_us / 1e6 / done.every_s)
-    return {
+    figures = {
         "calls": block.calls.sum(axis=0),
         "errors": np.round(block.calls * block.failed).sum(axis=0),
         "time_s": block.seconds.sum(axis=(0, 1)),
         "processor_busy_s": block.seconds[RUNNING].sum(axis=0) + state.now.background_cores * 60,
-        "data_volume_busy_s": use["data volume"] * 60 * host.data_volume.channels,
+        "data_volume_busy_s": (use["data volume"] * host.data_volume.channels - others) * 60,
         "log_volume_busy_s": use["log volume"] * 60,
         "pages_requested": total("pages_requested"),
         "pages_read": total("pages_read"),
@@ -45,10 +46,14 @@ def metrics(block: Block) -> dict[str, Array]:
         "rows_examined": total("rows_examined"),
         "commits": total("commits"),
     }
+    for name, more in block.brought.items():
+        figures[name] = figures.get(name, 0.0) + more
+    return figures
 
 
-def levels_of(server: PracticeServer, state: State, at_us: np.ndarray | int) -> dict[str, Array]:
+def levels_of(history: History, state: State, at_us: np.ndarray | int) -> dict[str, Array]:
     """Levels at each moment: storage, memory, sessions, ages, lag."""
+    server = history.server
     at_us = np.atleast_1d(np.asarray(at_us))
     added = [server.levels(int(at)) for at in at_us]
     volume = state.hardware.data_volume
@@ -65,8 +70,8 @@ def levels_of(server: PracticeServer, state: State, at_us: np.ndarray | int) -> 
         "oldest_transaction_s": 30.0 + _of(added, "oldest_transaction_s"),
         "dead_rows_share": np.maximum(state.now.dead_rows_share, _of(added, "dead_rows_share")),
     }
-    if server.spec.role == "replica":
-        levels["replica_lag_s"] = 0.4 + _of(added, "replica_lag_s")
+    for flow in history.flows:
+        levels |= flow.levels(at_us)
     if server.spec.role == "member":
         peers = sum(spec.role == "member" for spec in server.cluster.servers)
         levels["members_seen"] = peers + _of(added, "members_seen")

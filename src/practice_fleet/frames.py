@@ -44,7 +44,7 @@ def metric_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame
         if history.server.is_down(block.first_us):
             continue
         columns = {"at_us": block.at_us} | metrics(block)
-        columns |= levels_of(history.server, block.state, block.at_us)
+        columns |= levels_of(history, block.state, block.at_us)
         frames.append(pl.DataFrame(columns))
     return pl.concat(frames, how="diagonal") if frames else pl.DataFrame()
 

@@ -9,13 +9,16 @@ from __future__ import annotations
 
 import itertools
 from collections import OrderedDict
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from practice_fleet.conditions import State
+from practice_fleet.flows.base import Flow
 from practice_fleet.physics.clock import EVENTS, RUNNING, Limits, Minutes, solve
 from practice_fleet.physics.queueing import Array
+from practice_fleet.physics.storage import Others, Volume
 from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
 
 KEPT_DAYS = 2
@@ -31,6 +34,8 @@ class Block:
     model: Minutes
     calls: Array
     seconds: Array  # (events, statements, minutes), totals of the minute
+    foreign: Others  # requests to the data volume that other servers send
+    brought: dict[str, Array]  # what other servers add to the counters of each minute
 
     @property
     def minutes(self) -> int:
@@ -59,16 +64,19 @@ class Block:
             self.model.victims[:, s],
             {k: v[s] for k, v in self.model.utilisation.items()},
         )  # fmt: skip
+        foreign = Others(self.foreign.requests[s], self.foreign.channel_s[s], self.foreign.gate_s[s])
+        brought = {name: figures[s] for name, figures in self.brought.items()}
         return Block(
-            self.first_us + first * MINUTE_US, self.keys, self.state, model, self.calls[:, s], self.seconds[:, :, s]
-        )
+            self.first_us + first * MINUTE_US, self.keys, self.state, model, self.calls[:, s], self.seconds[:, :, s],
+            foreign, brought,
+        )  # fmt: skip
 
 
 class History:
-    """Figures of one server by minute; the last days asked for are kept."""
+    """Figures of one server by minute, with what reaches it from others; the last days asked for are kept."""
 
-    def __init__(self, server: PracticeServer) -> None:
-        self.server = server
+    def __init__(self, server: PracticeServer, flows: Iterable[Flow] = ()) -> None:
+        self.server, self.flows = server, list(flows)
         self._days: OrderedDict[tuple[int, int], list[Block]] = OrderedDict()
 
     def blocks(self, since_us: int, until_us: int) -> list[Block]:
@@ -93,7 +101,7 @@ class History:
         return self.blocks(minute, minute + MINUTE_US)[0]
 
     def _day(self, day_us: int) -> list[Block]:
-        key = (day_us, len(self.server.influences))
+        key = (day_us, self._changes())
         if key not in self._days:
             cuts = [day_us, *self.server.cuts(day_us, day_us + DAY_US), day_us + DAY_US]
             self._days[key] = [self._make(a, (b - a) // MINUTE_US) for a, b in itertools.pairwise(cuts)]
@@ -101,15 +109,25 @@ class History:
                 self._days.popitem(last=False)
         return self._days[key]
 
+    def _changes(self) -> int:
+        """Grows with whatever changes this server or one that reaches it."""
+        return len(self.server.influences) + sum(flow.changes() for flow in self.flows)
+
     def _make(self, first_us: int, minutes: int) -> Block:
         server = self.server
         state = server.state(first_us)
         keys = list(state.statements)
         at = first_us + np.arange(minutes, dtype=np.int64) * MINUTE_US
         offered = server.offered(state, first_us, minutes)
+        own = Others.of_pages(state.background(at), Volume.of(state.hardware.data_volume))
+        foreign = Others.none(minutes)
+        for flow in self.flows:
+            if (more := flow.others(first_us, minutes)) is not None:
+                foreign = foreign + more
+        waits = next((w for flow in self.flows if (w := flow.waits(keys, first_us, minutes)) is not None), None)
         model = solve(
-            offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), state.background(at),
-            [state.holds.get(k) for k in keys],
+            offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), own + foreign,
+            [state.holds.get(k) for k in keys], waits,
         )  # fmt: skip
         calls_rng = np.random.default_rng([server.seed, 1, first_us // MINUTE_US])
         noise_rng = np.random.default_rng([server.seed, 4, first_us // MINUTE_US])
@@ -118,4 +136,8 @@ class History:
         spread = np.sqrt(model.variance) / np.maximum(model.response, 1e-12) / np.sqrt(np.maximum(calls, 1))
         factor = np.clip(1 + noise * spread, 0.2, 3)
         factor[RUNNING] = 1  # work done does not vary with the queues
-        return Block(first_us, keys, state, model, calls, model.seconds * factor * calls)
+        brought: dict[str, Array] = {}
+        for flow in self.flows:
+            for name, figures in flow.metrics(first_us, minutes).items():
+                brought[name] = brought.get(name, 0.0) + figures
+        return Block(first_us, keys, state, model, calls, model.seconds * factor * calls, foreign, brought)

@@ -14,7 +14,7 @@ from practice_fleet.messages import happened
 from practice_fleet.operations import Operation, Restart
 from practice_fleet.physics.clock import EVENTS
 from practice_fleet.scenario.work import StatementSpec
-from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
+from practice_fleet.server import HOUR_US, MINUTE_US
 
 ENGINE = "practice"
 ABILITIES: list[p.Ability] = [
@@ -27,8 +27,8 @@ Figures = dict[str, float]
 class LiveServer:
     """Adds up the minutes of one server's history into counters that only grow until it is restarted."""
 
-    def __init__(self, server: PracticeServer, started_us: int) -> None:
-        self.server, self.history = server, History(server)
+    def __init__(self, history: History, started_us: int) -> None:
+        self.server, self.history = history.server, history
         self._base_us = started_us // HOUR_US * HOUR_US
         self._start_counting(self._base_us)
         self._sampled: tuple[int, int, pl.DataFrame] = (-1, -1, pl.DataFrame())
@@ -57,7 +57,7 @@ class LiveServer:
     def host(self, now_us: int) -> p.Host:
         state = self.server.state(now_us)
         host = state.hardware
-        levels = levels_of(self.server, state, now_us)
+        levels = levels_of(self.history, state, now_us)
         volumes = []
         pairs = [("data", host.data_volume)] + ([("log", host.log_volume)] if host.log_volume else [])
         for purpose, volume in pairs:
@@ -106,7 +106,7 @@ class LiveServer:
 
     def counters(self, now_us: int) -> p.Counters:
         values, _ = self._totals(now_us)
-        levels = levels_of(self.server, self.server.state(now_us), now_us)
+        levels = levels_of(self.history, self.server.state(now_us), now_us)
         return p.Counters(
             at_us=now_us, started_at_us=self.started_us(now_us), values=values,
             levels={name: float(value[0]) for name, value in levels.items()},

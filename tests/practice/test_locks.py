@@ -119,12 +119,14 @@ def test_a_trial_on_a_troubled_server_meets_the_same_sessions(scenario: Scenario
 def test_deadlocks_fail_calls_and_the_log_names_each_victim(scenario: Scenario) -> None:
     server = ill(scenario, cause="deadlocks", statement="count_for_branch", size=30)
     frame = frames.metric_frame(History(server), NOW, NOW + 60 * MINUTE_US)
-    said = LiveServer(server, NOW).messages(NOW, NOW + HOUR_US).messages
+    said = LiveServer(History(server), NOW).messages(NOW, NOW + HOUR_US).messages
     victims = [m for m in said if "given up as victim" in m.text]
     assert len(victims) > 0 and frame["errors"].sum() > 0
     assert len(victims) == pytest.approx(frame["errors"].sum(), rel=0.35, abs=4)
     assert [
-        m for m in LiveServer(server, NOW).messages(NOW - 6 * HOUR_US, NOW - 3 * HOUR_US).messages if "victim" in m.text
+        m
+        for m in LiveServer(History(server), NOW).messages(NOW - 6 * HOUR_US, NOW - 3 * HOUR_US).messages
+        if "victim" in m.text
     ] == []
 
 

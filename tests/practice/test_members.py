@@ -52,7 +52,7 @@ def test_rebalancing_counts_fall_to_zero_and_copies_add_up_again(members: dict[s
 
 def test_members_agree_only_after_they_noticed(members: dict[str, PracticeServer]) -> None:
     start = NOW - 120 * MINUTE_US
-    live = LiveServer(members["kiosk-a"], NOW)
+    live = LiveServer(History(members["kiosk-a"]), NOW)
     seen = {s: live.counters(start + s * 1_000_000).levels["members_seen"] for s in (-60, 5, 40)}
     assert seen == {-60: 4, 5: 4, 40: 3}
     assert live.counters(NOW).levels["members_seen"] == 4

@@ -10,6 +10,7 @@ import pytest
 from hardy_gauge.probes.protocol import IndexSpec, Refused
 from practice_fleet import frames
 from practice_fleet.face import build
+from practice_fleet.history import History
 from practice_fleet.live import LiveServer
 from practice_fleet.operations import BuildIndex, DropIndex, EndSession, Pin, Restart, SetSetting
 from practice_fleet.scenario.document import Scenario
@@ -23,7 +24,7 @@ NOW = 1_795_521_600_000_000
 def live(scenario: Scenario) -> LiveServer:
     plain = scenario.model_copy(update={"troubles": []})
     cluster, spec = plain.servers()["desk-a"]
-    return LiveServer(PracticeServer(plain, cluster, spec, NOW - HOUR_US), NOW - HOUR_US)
+    return LiveServer(History(PracticeServer(plain, cluster, spec, NOW - HOUR_US)), NOW - HOUR_US)
 
 
 def minute(live: LiveServer, at: int, column: str) -> float:
@@ -95,7 +96,7 @@ def test_ending_the_session_that_holds_others_up(scenario: Scenario) -> None:
     }
     made = Scenario.model_validate(scenario.model_dump(exclude={"troubles"}) | {"troubles": [trouble]})
     cluster, spec = made.servers()["desk-a"]
-    live = LiveServer(PracticeServer(made, cluster, spec, NOW), NOW)
+    live = LiveServer(History(PracticeServer(made, cluster, spec, NOW)), NOW)
     blocked = [s for n in range(20) for s in live.sessions(NOW + n * 1_000_000).sessions if s.wait_event == "row_lock"]
     holder = {s.blocked_by for s in blocked}
     assert len(blocked) > 20 and holder - {None} == {240}

@@ -77,7 +77,7 @@ def figures(setting: str, value: object) -> dict[str, float]:
     document["databases"]["bench"]["statements"]["load"]["written_bytes"] = 2e6
     made = Scenario.model_validate(document)
     one = PracticeServer(made, *made.servers()["bench-a"], NOW)
-    live = LiveServer(one, NOW - HOUR_US)
+    live = LiveServer(History(one), NOW - HOUR_US)
     live.do(SetSetting(NOW - 12 * HOUR_US, name=setting, value=value))  # type: ignore[arg-type]
     live.do(Restart(NOW - 11 * HOUR_US))
     state = one.state(NOW)
@@ -143,7 +143,7 @@ def test_more_parts_of_the_cache_wait_less_for_their_latch_by_clock_and_by_event
 @pytest.fixture
 def live(scenario: Scenario) -> LiveServer:
     plain = scenario.model_copy(update={"troubles": []})
-    return LiveServer(PracticeServer(plain, *plain.servers()["desk-a"], NOW - HOUR_US), NOW - HOUR_US)
+    return LiveServer(History(PracticeServer(plain, *plain.servers()["desk-a"], NOW - HOUR_US)), NOW - HOUR_US)
 
 
 def read(live: LiveServer, at: int) -> float:
@@ -154,7 +154,7 @@ def test_a_cache_that_is_read_back_in_is_warm_sooner(live: LiveServer, scenario:
     live.do(Restart(NOW))
     cold = read(live, NOW)
     plain = scenario.model_copy(update={"troubles": []})
-    other = LiveServer(PracticeServer(plain, *plain.servers()["desk-a"], NOW - HOUR_US), NOW - HOUR_US)
+    other = LiveServer(History(PracticeServer(plain, *plain.servers()["desk-a"], NOW - HOUR_US)), NOW - HOUR_US)
     other.do(SetSetting(NOW - HOUR_US // 2, name="cache_warm_fraction", value=0.9))
     other.do(Restart(NOW))
     assert read(other, NOW) < 0.7 * cold
@@ -211,7 +211,7 @@ def test_a_server_that_needs_more_than_memory_and_swap_is_killed_and_comes_back(
         "size": 2.5,
     }
     made = Scenario.model_validate(scenario.model_dump(exclude={"troubles"}) | {"troubles": [trouble]})
-    live = LiveServer(PracticeServer(made, *made.servers()["desk-a"], NOW), NOW)
+    live = LiveServer(History(PracticeServer(made, *made.servers()["desk-a"], NOW)), NOW)
     during, after = NOW + 40 * MINUTE_US, NOW + 70 * MINUTE_US
     before = live.counters(NOW + 20 * MINUTE_US).values["calls"]
     assert live.server.is_down(during) and not live.server.is_down(after)

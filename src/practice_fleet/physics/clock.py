@@ -11,16 +11,16 @@ from scipy.special import gammainc, gammaincc
 from practice_fleet.physics.demand import LOG_RECORD_BYTES, Visits
 from practice_fleet.physics.locks import Hold, hot_rows
 from practice_fleet.physics.queueing import Array, group_commit, wait_mgc
-from practice_fleet.physics.storage import Volume
+from practice_fleet.physics.storage import Others, Volume
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.settings import Value
 
 EVENTS = (
     "running", "run_queue", "page_read", "page_write", "temp_file", "swap_in", "log_flush", "log_full", "row_lock",
-    "send_rows", "cache_latch",
+    "send_rows", "cache_latch", "exchange", "worker_wait",
 )  # fmt: skip
-RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND, LATCH = range(len(EVENTS))
+RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND, LATCH, EXCHANGE, WORKERS = range(len(EVENTS))
 BUSIEST = 0.97
 LATCH_S = 0.3e-6
 
@@ -78,17 +78,17 @@ def _moments(per_call: list[tuple[Array, Array, Array]], rate: Array) -> tuple[A
 class _Demands:
     """The visits of every statement as columns, and how busy they keep the stations at given rates."""
 
-    def __init__(self, visits: list[Visits], host: HostSpec, background: Array, partitions: int) -> None:
+    def __init__(self, visits: list[Visits], host: HostSpec, others: Others, partitions: int) -> None:
         def column(name: str) -> Array:
             return np.array([float(getattr(v, name)) for v in visits])
 
-        self.visits, self.host, self.background = visits, host, background
+        self.visits, self.host, self.others = visits, host, others
         self.cpu, self.random, self.chunk, self.temp = (
             column(n) for n in ("processor_s", "random_reads", "chunk_reads", "temp_reads")
         )
         self.swap, self.write = column("swap_reads"), column("evict_writes")
         self.chunk_s, self.log_s, self.client = (column(n) for n in ("chunk_s", "log_s", "client_s"))
-        self.log_bytes = column("log_bytes")
+        self.log_bytes, self.exchange = column("log_bytes"), column("exchange_s")
         self.commits = np.array([v.commits for v in visits], dtype=float)
         self.writes = (self.log_s > 0).astype(float)
         self.data, self.log = Volume.of(host.data_volume), Volume.of(host.log)
@@ -118,9 +118,8 @@ class _Demands:
         log_bytes = sum_of(self.log_bytes + LOG_RECORD_BYTES * self.writes)
         return {
             "processor": sum_of(self.cpu) / self.host.cores,
-            "data volume": (sum_of(reads) + self.background * self.data.latency_s + shared) / self.data.channels,
-            "data limit": sum_of(self.pages * page_gate + self.chunks * chunk_gate)
-            + self.background * self.data.gate_s(),
+            "data volume": (sum_of(reads) + self.others.channel_s + shared) / self.data.channels,
+            "data limit": sum_of(self.pages * page_gate + self.chunks * chunk_gate) + self.others.gate_s,
             "log stream": log_bytes / self.log.stream_bytes_per_s,
             "log limit": log_bytes * self.log.byte_gate_s,
             "cache latch": sum_of(self.latched) / self.partitions,
@@ -128,19 +127,18 @@ class _Demands:
 
 
 def solve(
-    offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, background: Array | float = 0.0,
-    holds: Sequence[Hold | None] = (),
+    offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, others: Others | None = None,
+    holds: Sequence[Hold | None] = (), waits: Array | None = None,
 ) -> Minutes:  # fmt: skip
     """Open network of M/G/c stations, gates, group commit and row locks; overload is capped at the busiest station.
 
-    ``offered`` has shape (statements, minutes), calls per second; ``background`` are pages written per second
-    by checkpoints and the background writer, by minute; ``holds`` are sessions that keep a statement's rows.
+    ``offered`` has shape (statements, minutes), calls per second; ``others`` is what comes to the data volume
+    besides, by minute; ``holds`` are sessions that keep a statement's rows; ``waits`` seconds per call spent
+    waiting for other servers, in the shape of ``offered``.
     When a station would be more than 97% busy, all rates are served in the same lower proportion; the sessions
     then fill up to the limit.
     """
-    d = _Demands(
-        visits, host, np.broadcast_to(np.asarray(background, dtype=float), offered.shape[1:]), limits.cache_partitions
-    )
+    d = _Demands(visits, host, others or Others.none(offered.shape[1]), limits.cache_partitions)
     alone = np.stack(list(d.busy(np.zeros_like(offered)).values()))
     whole = np.stack(list(d.busy(offered).values()))
     room = np.maximum(BUSIEST - alone, 0.02) / np.maximum(whole - alone, 1e-12)
@@ -163,6 +161,9 @@ def solve(
     seconds[TEMP] = (d.temp * d.chunk_s)[:, None] + d.temp[:, None] * read_wait
     seconds[FLUSH] = d.commits[:, None] * flush
     seconds[SEND] = d.client[:, None]
+    seconds[EXCHANGE] = d.exchange[:, None]
+    if waits is not None:
+        seconds[WORKERS] = waits
     latch = (rate * d.latched[:, None]).sum(axis=0) / d.partitions
     seconds[LATCH] = d.latched[:, None] * latch / (1 - np.minimum(latch, BUSIEST))
     variance = (
@@ -233,13 +234,13 @@ def _data_wait(d: _Demands, rate: Array) -> tuple[Array, Array]:
         (d.chunks, d.chunk_s, 2 * d.chunk_s**2),
     ]
     arrivals, mean, variation = _moments(kinds, rate)
-    all_rate = arrivals + d.background
-    mean = (arrivals * mean + d.background * latency) / all_rate
+    all_rate = arrivals + d.others.requests
+    mean = (arrivals * mean + d.others.channel_s) / all_rate
     wait = wait_mgc(c, all_rate, mean, variation)
     page_gate, chunk_gate = d.gates(d.data)
     if page_gate.any():
         arrivals, mean, _ = _moments([(d.pages, page_gate, page_gate**2), (d.chunks, chunk_gate, chunk_gate**2)], rate)
-        mean = (arrivals * mean + d.background * d.data.gate_s()) / all_rate
+        mean = (arrivals * mean + d.others.gate_s) / all_rate
         wait = wait + mean + wait_mgc(1, all_rate, mean, 0.0)
     return wait, (wait if d.host.log_volume is None else np.zeros_like(wait))
 

@@ -29,7 +29,8 @@ class Visits:
     chunks of temporary files, ``swap_reads`` pages of memory fetched back from swap, ``evict_writes`` changed
     pages that the session itself must write to make room. The processor is visited once between any two.
     ``random``, ``stream`` and ``changed`` are the pages asked for by object, before any cache;
-    ``record_bytes`` is the log without page images.
+    ``record_bytes`` is the log without page images. ``exchange_s`` is spent sending rows to other servers of the
+    cluster; ``beside`` is how many tasks a worker of a reporting cluster runs beside each other for it.
     """
 
     processor_s: float
@@ -51,6 +52,8 @@ class Visits:
     rows_examined: float
     pages_requested: float
     pages_read: float
+    exchange_s: float = 0.0
+    beside: float = 1.0
     system_hits: float = 0.0
     record_bytes: float = 0.0
     random: dict[str, float] = field(default_factory=dict)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
+from practice_fleet.physics.queueing import Array
 from practice_fleet.scenario.hardware import VolumeSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 
@@ -33,3 +36,33 @@ class Volume:
     def chunk_s(self, pages: float) -> float:
         """Seconds of one request for ``pages`` pages in order: half a latency, then the stream."""
         return self.latency_s / 2 + pages * PAGE_BYTES / self.stream_bytes_per_s
+
+
+@dataclass(frozen=True)
+class Others:
+    """What others than a server's statements ask of its data volume, by minute.
+
+    ``requests`` per second, and the seconds per second that they keep the channels and the gate busy.
+    """
+
+    requests: Array
+    channel_s: Array
+    gate_s: Array
+
+    @classmethod
+    def none(cls, minutes: int) -> Others:
+        return cls(*np.zeros((3, minutes)))
+
+    @classmethod
+    def of_pages(cls, pages: Array, volume: Volume) -> Others:
+        """Single pages per second."""
+        return cls(pages, pages * volume.latency_s, pages * volume.gate_s())
+
+    def __add__(self, more: Others) -> Others:
+        return Others(self.requests + more.requests, self.channel_s + more.channel_s, self.gate_s + more.gate_s)
+
+    def add_at(self, minute: int, more: Others) -> None:
+        """Add what holds from a minute on for as many as ``more`` has."""
+        part = slice(minute, minute + len(more.requests))
+        for mine, its in ((self.requests, more.requests), (self.channel_s, more.channel_s), (self.gate_s, more.gate_s)):
+            mine[part] += its

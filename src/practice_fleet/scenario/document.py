@@ -9,6 +9,8 @@ from practice_fleet.scenario.units import Part
 from practice_fleet.scenario.work import RhythmSpec
 from practice_fleet.troubles import Trouble
 
+SHARED_FIGURES = {"channels", "latency_s", "stream_bytes_per_s", "operations_per_s_limit", "bytes_per_s_limit"}
+
 
 class Scenario(Part):
     """The fleet, what it serves, and what goes wrong. Times are UTC; rates are per second."""
@@ -46,6 +48,7 @@ class Scenario(Part):
             for server in cluster.servers:
                 if server.copy_of is not None and server.copy_of not in names:
                     raise ValueError(f"server {server.name}: copy_of names '{server.copy_of}', which is no server")
+        self._storage_agrees()
         for name, database in self.databases.items():
             for key, statement in database.statements.items():
                 if statement.rhythm not in self.rhythms:
@@ -60,3 +63,17 @@ class Scenario(Part):
             for server in trouble.servers:
                 trouble.check(self.database_of(server))
         return self
+
+    def _storage_agrees(self) -> None:
+        """What is said of one storage must be the same wherever it is used."""
+        seen: dict[str, tuple[str, dict[str, object]]] = {}
+        for cluster in self.clusters:
+            volume = cluster.host.data_volume
+            if volume.shared_as is None:
+                continue
+            figures = volume.model_dump(include=SHARED_FIGURES)
+            name, first = seen.setdefault(volume.shared_as, (cluster.name, figures))
+            if wrong := sorted(key for key in figures if figures[key] != first[key]):
+                raise ValueError(
+                    f"storage {volume.shared_as}: cluster {cluster.name} gives other {', '.join(wrong)} than {name}"
+                )

@@ -20,6 +20,9 @@ class VolumeSpec(Part):
         None, gt=0, description="cap on requests per second, over all channels"
     )
     bytes_per_s_limit: Bytes | None = Field(None, description="cap on bytes per second, over all channels")
+    shared_as: str | None = Field(
+        None, description="a storage that every data volume with this name lies on: its channels and limits serve all"
+    )
     neighbour_share: float = Field(0.0, ge=0, lt=1, description="share of the channels that others keep busy")
 
 

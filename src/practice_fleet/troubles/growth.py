@@ -27,9 +27,16 @@ class _GrowingTable(BaseTrouble):
 
 
 class LongTransaction(_GrowingTable):
-    """A transaction stays open for hours: nothing dead since then can be cleaned, and tables grow."""
+    """A transaction stays open for hours: nothing dead since then can be cleaned, and tables grow.
+
+    On a replica it reads, and the log that would take away what it still sees has to wait for it.
+    """
 
     cause: Literal["long_transaction"]
+
+    def change(self, now: Conditions, hours: float) -> None:
+        super().change(now, hours)
+        now.long_reader = True
 
     def levels(self, hours: float) -> dict[str, float]:
         return {"oldest_transaction_s": hours * 3600}
@@ -100,17 +107,13 @@ class StorageFilling(BaseTrouble):
 
 
 class ReplicaBehind(BaseTrouble):
-    """A replica applies the log more slowly than it comes, and reads the data volume to do so."""
+    """A replica applies each change far more slowly than it did; it falls behind whenever more comes than it does."""
 
     cause: Literal["replica_behind"]
-    size: float = Field(0.4, gt=0, le=1, description="seconds that it falls behind each second")
-    pages: float = Field(400, ge=0, description="pages written per second to catch up")
+    size: float = Field(80, gt=1, description="time to apply one change ÷ time before")
 
     def change(self, now: Conditions, hours: float) -> None:
-        now.background_pages_per_s += self.pages
-
-    def levels(self, hours: float) -> dict[str, float]:
-        return {"replica_lag_s": self.size * hours * 3600}
+        now.apply_slowdown = self.size
 
     def says(self, server: str) -> list[Said]:
         return [Said(120, "warning", "applying the log falls behind")]
