@@ -16,7 +16,8 @@ from practice_fleet.physics.upkeep import upkeep
 from practice_fleet.planner.access import Costing
 from practice_fleet.planner.catalogue import Catalogue
 from practice_fleet.planner.choose import plan
-from practice_fleet.planner.plan import Node
+from practice_fleet.planner.plan import Node, Side
+from practice_fleet.planner.spread import Spread
 from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
@@ -31,7 +32,8 @@ class Conditions:
     ``believed`` holds tables as they were when statistics were last gathered, where that differs;
     ``rate`` factors by statement; ``held`` sessions that keep a statement's rows and do nothing;
     ``failing`` the share of a statement's calls that fail; ``pinned`` plans by statement; ``sessions`` open;
-    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``apply_slowdown`` time
+    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``side`` of a
+    reporting cluster with so many ``workers``; ``apply_slowdown`` time
     to apply a change of the log ÷ usual; ``long_reader`` when it must wait for one; ``upkeep_off_hours`` how long
     nothing was cleaned where upkeep is off; ``dead_rows_share`` of the table with most; ``down`` when it does not answer;
     ``killed`` when that is because memory and swap are full.
@@ -52,6 +54,8 @@ class Conditions:
     background_pages_per_s: float = 0.0
     background_cores: float = 0.0
     cache_filled_bytes: float | None = None
+    side: Side | None = None
+    workers: int = 0
     apply_slowdown: float = 1.0
     long_reader: bool = False
     upkeep_off_hours: float = 0.0
@@ -133,10 +137,19 @@ class State:
         names = ("random_page_cost", "sort_memory_bytes", "temp_table_memory_bytes")
         return Costing(*(float(self.settings[name]) for name in names))
 
+    @property
+    def over(self) -> Spread | None:
+        """How plans are spread over the workers of a reporting cluster."""
+        if self.now.side is None:
+            return None
+        slots, partitions = (int(float(self.settings[n])) for n in ("parallel_workers", "exchange_partitions"))
+        names = ("broadcast_limit_bytes", "scan_split_bytes", "sort_memory_bytes")
+        return Spread(self.now.workers, slots, partitions, *(float(self.settings[name]) for name in names))
+
     @cached_property
     def plans(self) -> dict[str, Node]:
         return {
-            key: plan(self.catalogue, statement, self.costing, self.now.pinned.get(key))
+            key: plan(self.catalogue, statement, self.costing, self.now.pinned.get(key), self.over)
             for key, statement in self.statements.items()
         }
 
@@ -144,9 +157,10 @@ class State:
         """Rows per second that updates and deletes leave dead, by table."""
         dead: dict[str, float] = {}
         for key, node in self.plans.items():
-            if node.operation in ("update", "delete") and node.table:
+            write = node.write
+            if write and write.operation != "insert" and write.table and write in node.on(self.now.side):
                 rate = usual.get(key, 0.0) * self.now.rate.get(key, 1.0)
-                dead[node.table] = dead.get(node.table, 0.0) + rate * node.rows_true
+                dead[write.table] = dead.get(write.table, 0.0) + rate * write.rows_true
         return dead
 
     @cached_property
@@ -158,24 +172,43 @@ class State:
         heavy = {"sort", "hash join", "aggregate"}
         running, calls = 0.0, sum(self.rates.values())
         for key, node in self.plans.items():
-            count = sum(step.operation in heavy for step in node.walk())
-            seconds = sum(step.demand.processor_s for step in node.walk())
+            count = sum(step.operation in heavy for step in node.on(self.now.side))
+            seconds = sum(step.demand.processor_s for step in node.on(self.now.side))
             rate = self.rates.get(key, 0.0)
             running += rate / calls * self.workers * count if self.workers and calls else rate * seconds * count
         return running
 
     @cached_property
     def situation(self) -> Situation:
+        return self._situation(self.now.side)
+
+    @cached_property
+    def _other_side(self) -> Situation:
+        return self._situation("worker" if self.now.side == "coordinator" else "coordinator")
+
+    def seen_from(self, side: Side | None) -> Situation:
+        """The situation where a step is done: here, or on the other side of a reporting cluster with the same load."""
+        return self.situation if side in (None, self.now.side) else self._other_side
+
+    def _situation(self, side: Side | None) -> Situation:
         cache = float(self.settings["buffer_cache_bytes"])
         filled = cache if self.now.cache_filled_bytes is None else min(cache, self.now.cache_filled_bytes)
         return situation(
-            self.catalogue, self.plans, self.rates, self.hardware, self.settings, self.memory, filled / PAGE_BYTES
+            self.catalogue, self.plans, self.rates, self.hardware, self.settings, self.memory, filled / PAGE_BYTES, side
         )
 
     @cached_property
     def visits(self) -> dict[str, Visits]:
+        return self._visits(self.situation)
+
+    @cached_property
+    def worker_visits(self) -> dict[str, Visits]:
+        """What each worker of a reporting cluster does for a call, seen from the coordinator."""
+        return self._visits(self.seen_from("worker")) if self.now.side == "coordinator" else {}
+
+    def _visits(self, situation: Situation) -> dict[str, Visits]:
         return {
-            key: visits(self.catalogue, self.plans[key], statement, self.situation)
+            key: visits(self.catalogue, self.plans[key], statement, situation)
             for key, statement in self.statements.items()
         }
 

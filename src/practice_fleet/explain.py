@@ -65,7 +65,7 @@ class _Stepper:
 
     def of(self, node: Node) -> p.Step:
         volume = self.state.host.data_volume
-        visit = step_visits(self.state.catalogue, node, self.spec, self.state.situation)
+        visit = step_visits(self.state.catalogue, node, self.spec, self.state.seen_from(node.at))
         own = visit.processor_s * self.stretch["processor"]
         own += (
             (visit.random_reads + visit.swap_reads + visit.evict_writes)
@@ -73,7 +73,7 @@ class _Stepper:
             * self.stretch["data volume"]
         )
         own += (visit.chunk_reads + visit.temp_reads) * visit.chunk_s * self.stretch["data volume"]
-        own += visit.log_s
+        own = (own + visit.log_s + visit.exchange_s) / node.beside
         below = [self.of(child) for child in node.below]
         pages = float(self.state.settings["buffer_cache_bytes"]) / PAGE_BYTES
         past = node.operation == "scan" and bypasses(self.state.catalogue, str(node.table), pages)
@@ -108,15 +108,16 @@ def schema(server: PracticeServer, block: Block, now_us: int) -> p.Schema:
         inserts, deletes = 0.0, 0.0
         updates: dict[str, float] = {}
         for key, node in state.plans.items():
-            if node.table != name or key not in rates:
+            write = node.write
+            if write is None or write.table != name or key not in rates:
                 continue
-            if node.operation == "insert":
-                inserts += rates[key]
-            if node.operation == "delete":
-                deletes += rates[key] * node.rows_true
-            if node.operation == "update":
+            if write.operation == "insert":
+                inserts += rates[key] * write.rows_true
+            if write.operation == "delete":
+                deletes += rates[key] * write.rows_true
+            if write.operation == "update":
                 for column in _changed(state.statements[key], table.columns):
-                    updates[column] = updates.get(column, 0.0) + rates[key] * node.rows_true
+                    updates[column] = updates.get(column, 0.0) + rates[key] * write.rows_true
         lookups: dict[str, float] = {}
         for key, node in state.plans.items():
             for step in node.walk():

@@ -157,7 +157,7 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
 
     @app.post("/servers/{name}/plays")
     def play(name: str, request: p.PlayRequest) -> p.PlayState:
-        return plays.start(find(name).server, request, now_us())
+        return plays.start(find(name).history, request, now_us())
 
     @app.get("/plays/{play_name}")
     def play_state(play_name: str) -> p.PlayState:

@@ -129,7 +129,7 @@ class History:
             offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), own + foreign,
             [state.holds.get(k) for k in keys], waits,
         )  # fmt: skip
-        calls_rng = np.random.default_rng([server.seed, 1, first_us // MINUTE_US])
+        calls_rng = np.random.default_rng([server.load_seed, 1, first_us // MINUTE_US])
         noise_rng = np.random.default_rng([server.seed, 4, first_us // MINUTE_US])
         calls = calls_rng.poisson(model.rate.T * 60).T.astype(float)
         noise = np.moveaxis(noise_rng.standard_normal((minutes, len(EVENTS), len(keys))), 0, -1)

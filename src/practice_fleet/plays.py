@@ -16,16 +16,15 @@ import polars as pl
 
 from hardy_gauge.probes.protocol import PlayRequest, PlayState, Refused
 from practice_fleet.conditions import State
-from practice_fleet.events.machine import Store
-from practice_fleet.events.pages import Pages, StoredObject
+from practice_fleet.events.pages import Pages, Store, StoredObject
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.run import Run
+from practice_fleet.history import History
 from practice_fleet.physics.cache import Accessed
 from practice_fleet.physics.checkpoints import checkpoints
 from practice_fleet.physics.clock import Limits
 from practice_fleet.physics.demand import Visits, bypasses
 from practice_fleet.scenario.units import PAGE_BYTES
-from practice_fleet.server import PracticeServer
 
 KEPT = 64
 
@@ -44,7 +43,7 @@ class Plays:
         self.folder = Path(tempfile.mkdtemp(prefix="practice-plays-"))
         self.plays: dict[str, Play] = {}
 
-    def start(self, server: PracticeServer, request: PlayRequest, now_us: int) -> PlayState:
+    def start(self, history: History, request: PlayRequest, now_us: int) -> PlayState:
         """Check the request and begin; Refused names what cannot be played, and nothing is begun then."""
         arrival = request.arrival
         if arrival.kind == "open" and arrival.rate_per_s is None:
@@ -53,9 +52,10 @@ class Plays:
             raise Refused("closed arrivals need workers", "arrival.workers")
         if arrival.kind == "recorded" and not arrival.times_s:
             raise Refused("recorded arrivals need times_s", "arrival.times_s")
-        state = server.trial_state(
+        state = history.server.trial_state(
             now_us, request.statements, request.settings, request.add_indexes, request.drop_indexes, arrival
         )
+        foreign = float(history.at(now_us).foreign.channel_s[0]) / state.hardware.data_volume.latency_s
         name = uuid.uuid4().hex[:12]
         play = Play(
             PlayState(play=name, state="running", done_s=0, seconds=request.seconds),
@@ -66,7 +66,7 @@ class Plays:
         self.plays[name] = play
         for old in list(self.plays)[:-KEPT]:
             del self.plays[old]
-        threading.Thread(target=_watch, args=(play, state, request), daemon=True).start()
+        threading.Thread(target=_watch, args=(play, state, request, foreign), daemon=True).start()
         return play.state
 
     def get(self, name: str) -> Play:
@@ -75,10 +75,10 @@ class Plays:
         return self.plays[name]
 
 
-def _watch(play: Play, state: State, request: PlayRequest) -> None:
+def _watch(play: Play, state: State, request: PlayRequest, foreign: float) -> None:
     context = multiprocessing.get_context("spawn")
     here, there = context.Pipe()
-    process = context.Process(target=_run, args=(there, state, request, str(play.folder)), daemon=True)
+    process = context.Process(target=_run, args=(there, state, request, foreign, str(play.folder)), daemon=True)
     process.start()
     there.close()
     try:
@@ -93,7 +93,7 @@ def _watch(play: Play, state: State, request: PlayRequest) -> None:
     process.join()
 
 
-def _run(pipe: Connection, state: State, request: PlayRequest, folder: str) -> None:
+def _run(pipe: Connection, state: State, request: PlayRequest, foreign: float, folder: str) -> None:
     os.nice(5)
 
     def progress(done: float) -> bool:
@@ -103,7 +103,7 @@ def _run(pipe: Connection, state: State, request: PlayRequest, folder: str) -> N
     if state.memory.killed:
         pipe.send({"state": "failed", "detail": state.memory.killed_words})
         return
-    run = event_run(state, request)
+    run = event_run(state, request, foreign)
     result = run.play(request.seconds, progress)
     examined = [v.rows_examined for v in run.visits]
     statics = pl.DataFrame({"statement": range(len(examined)), "rows_examined": examined})
@@ -114,8 +114,11 @@ def _run(pipe: Connection, state: State, request: PlayRequest, folder: str) -> N
     pipe.send({"state": finished, "done_s": result.seconds, "utilisation": result.utilisation})
 
 
-def event_run(state: State, request: PlayRequest) -> Run:
-    """A run by events that follows every page of the objects which the statements touch."""
+def event_run(state: State, request: PlayRequest, foreign_pages_per_s: float = 0.0) -> Run:
+    """A run by events that follows every page of the objects which the statements touch.
+
+    ``foreign_pages_per_s`` is what other servers ask of the data volume, in single pages.
+    """
     visits, weights = list(state.visits.values()), [s.weight for s in request.statements]
     situation, catalogue = state.situation, state.catalogue
     rates: dict[str, float] = {}
@@ -155,7 +158,11 @@ def event_run(state: State, request: PlayRequest) -> Run:
         numbers[key]: (hold, numbers.get(hold.behind) if hold.behind else None) for key, hold in state.holds.items()
     }
     failing = {numbers[key]: share for key, share in state.now.failing.items() if key in numbers}
-    return Run(state.host, visits, weights, request.arrival, Limits.of(settings), request.seed, store, holds, failing)
+    return Run(
+        state.host, visits, weights, request.arrival, Limits.of(settings), request.seed, store, holds, failing,
+        state.now.background_pages_per_s + foreign_pages_per_s, list(state.worker_visits.values()),
+        state.now.workers if state.worker_visits else 0,
+    )  # fmt: skip
 
 
 def _pace(state: State, visits: list[Visits], weights: list[float], request: PlayRequest) -> float:

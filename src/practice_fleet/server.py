@@ -14,6 +14,7 @@ from hardy_gauge.probes.protocol import Arrival, IndexSpec, PlayStatement
 from practice_fleet import settings as setting_rules
 from practice_fleet.conditions import Conditions, State
 from practice_fleet.physics.queueing import Array
+from practice_fleet.planner.plan import Side
 from practice_fleet.planner.query import canonical
 from practice_fleet.scenario.clusters import ClusterSpec, ServerSpec
 from practice_fleet.scenario.document import Scenario
@@ -51,14 +52,19 @@ class PracticeServer:
         self.scenario, self.cluster, self.spec, self.anchor_us = scenario, cluster, spec, anchor_us
         self.start_us = (anchor_us - int(scenario.history_days * DAY_US)) // HOUR_US * HOUR_US
         self.seed = zlib.crc32(f"{scenario.seed}/{spec.name}".encode())
+        leading = next((s.name for s in cluster.servers if s.role == "coordinator"), spec.name)
+        self.load_seed = zlib.crc32(f"{scenario.seed}/{leading}".encode())
         self.settings = setting_rules.resolve(cluster.settings, spec.settings)
         self.database = scenario.database_of(spec.name)
         self.statements = {k: s for k, s in self.database.statements.items() if self._runs(s)}
         self.influences: list[Influence] = [t for t in scenario.troubles if spec.name in t.servers]
         self.influences += self._peers_down()
         self._states: dict[tuple[tuple[int, int], ...], State] = {}
+        self.workers = sum(one.role == "worker" for one in cluster.servers)
+        self.side: Side | None = spec.role if spec.role in ("coordinator", "worker") else None
+        scale = spec.scale / (self.workers if self.side else 1)
         self._tables = {
-            name: table.model_copy(update={"rows": table.rows * spec.scale}) if spec.scale != 1 else table
+            name: table.model_copy(update={"rows": table.rows * scale}) if scale != 1 else table
             for name, table in self.database.tables.items()
         }
 
@@ -88,7 +94,7 @@ class PracticeServer:
         return every
 
     def _runs(self, statement: StatementSpec) -> bool:
-        role = "primary" if self.spec.copy_of or self.spec.role in ("member", "single") else self.spec.role
+        role = "replica" if self.spec.role == "replica" and not self.spec.copy_of else "primary"
         return statement.on == "all" or statement.on == role
 
     # state ----------------------------------------------------------------------------------------
@@ -104,8 +110,9 @@ class PracticeServer:
         """Conditions at a moment, with everything that is on."""
         cluster = self.cluster
         now = Conditions(
-            cluster.host, dict(self._tables), dict(self.statements), dict(self.settings), float(cluster.sessions)
-        )
+            cluster.host, dict(self._tables), dict(self.statements), dict(self.settings), float(cluster.sessions),
+            side=self.side, workers=self.workers,
+        )  # fmt: skip
         for influence in self.influences:
             if influence.is_on(at_us, self.anchor_us):
                 influence.change(now, influence.hours(at_us, self.anchor_us))
@@ -177,6 +184,8 @@ class PracticeServer:
 
     def part(self, statement: StatementSpec) -> float:
         """This server's part of the cluster's calls."""
+        if self.side:  # every worker does a part of every call
+            return self.spec.load
         peers = [s for s in self.cluster.servers if statement.on in ("all", s.role) or s.role == "member"]
         return self.spec.load / (len(peers) if peers and not self.spec.copy_of else 1)
 
@@ -195,7 +204,7 @@ class PracticeServer:
     def _swing(self, at_us: np.ndarray) -> Array:
         """Swings of ten minutes, shared by all statements; drawn by the day, so that any span agrees."""
         days, which = np.unique(at_us // DAY_US, return_inverse=True)
-        drawn = np.stack([np.random.default_rng([self.seed, 7, int(day)]).normal(0, SWING, 144) for day in days])
+        drawn = np.stack([np.random.default_rng([self.load_seed, 7, int(day)]).normal(0, SWING, 144) for day in days])
         return np.asarray(drawn[which, at_us % DAY_US // (10 * MINUTE_US)])
 
 

@@ -42,7 +42,7 @@ MOVES: dict[str, tuple[object, str, bool]] = {
 # these have tests of their own, below, in test_locks.py or in test_reporting.py
 APART = {
     "buffer_cache_partitions", "cache_warm_fraction", "lock_timeout_s", "statement_timeout_s",
-    "idle_transaction_timeout_s",
+    "idle_transaction_timeout_s", "parallel_workers", "exchange_partitions", "broadcast_limit_bytes", "scan_split_bytes",
 }  # fmt: skip
 GROUPED = "SELECT filler, count(*) FROM t GROUP BY filler ORDER BY filler"
 RARE = "SELECT count(*) FROM t WHERE filler = '18'"

@@ -35,7 +35,6 @@ MORE: dict[str, dict[str, Any]] = {
     "settings_differ": {"setting": "sort_memory_bytes", "value": 262144},
     "new_statement": {"statement": STATEMENT},
     "wide_select": {"statement": STATEMENT},
-    "broadcast_too_large": {"statement": STATEMENT},
     "many_small_calls": {"statement": "patron_by_card"},
     "over_fetch": {"statement": "patron_fines"},
     "failing_statement": {"statement": "lend_item"},

@@ -44,7 +44,7 @@ class Identity(Message):
     protocol: int = PROTOCOL_VERSION
     server: str
     cluster: str
-    role: Literal["primary", "replica", "member", "single"]
+    role: Literal["primary", "replica", "member", "single", "coordinator", "worker"]
     engine: str
     engine_version: str
     started_at_us: int

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Generator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 
 import simpy
 
 from practice_fleet.events.checkpoint import Checkpointer
-from practice_fleet.events.pages import Found, Pages
+from practice_fleet.events.locking import NOBODY, Ends, Holds, Locking
+from practice_fleet.events.pages import Found, Store
 from practice_fleet.events.randoms import Randoms
-from practice_fleet.events.rows import Row, Rows
+from practice_fleet.events.rows import Row
 from practice_fleet.events.stations import Gate, LogWriter, Station, Steps
 from practice_fleet.physics.clock import (
     EVENTS,
+    EXCHANGE,
     FLUSH,
     FULL,
     LATCH,
     LATCH_S,
-    LOCK,
     QUEUE,
     READ,
     RUNNING,
@@ -29,38 +30,20 @@ from practice_fleet.physics.clock import (
     Limits,
 )  # fmt: skip
 from practice_fleet.physics.demand import SYSTEM_HIT_S, Visits
-from practice_fleet.physics.locks import Hold
 from practice_fleet.physics.storage import Volume
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 
-NOBODY = -1
+PER_TASK = ("processor_s", "random_reads", "chunk_reads", "temp_reads", "swap_reads", "pages_requested", "exchange_s")
 Request = tuple[int, float, float, int]
-Ends = Generator[simpy.Event, object, bool]
-
-
-@dataclass(frozen=True)
-class Store:
-    """What a run keeps pages in, when it follows them one by one; without it reads are drawn from the averages.
-
-    ``pace`` is a first guess of calls per second ÷ the sum of the weights; ``age_s`` how long ago the last
-    checkpoint began when the run starts, and ``log_used`` the bytes of log since then.
-    """
-
-    pages: Pages
-    log_capacity: float
-    checkpoint_interval_s: float
-    checkpoint_spread: float
-    background_write_rate: float
-    read_ahead_pages: float
-    pace: float
-    age_s: float
-    log_used: float
 
 
 @dataclass
 class Machine:
-    """Stations of one host. ``holds`` are idle sessions that keep rows, by number of the statement."""
+    """Stations of one host. ``holds`` are idle sessions that keep rows, by number of the statement.
+
+    ``pages_besides`` are single pages per second that come to the data volume whatever the statements do.
+    """
 
     env: simpy.Environment
     host: HostSpec
@@ -69,7 +52,8 @@ class Machine:
     random: Randoms
     store: Store | None
     pace: Callable[[], float]
-    holds: Mapping[int, tuple[Hold, int | None]] = field(default_factory=dict)
+    holds: Holds = field(default_factory=dict)
+    pages_besides: float = 0.0
 
     def __post_init__(self) -> None:
         self.cores = Station(self.env, self.host.cores)
@@ -79,16 +63,13 @@ class Machine:
         self.latches = [Gate(self.env) for _ in range(self.limits.cache_partitions)]
         self.log = LogWriter(self.env, Volume.of(self.host.log), self._log_through)
         self.sessions = simpy.Resource(self.env, int(self.limits.max_sessions))
-        self.rows = Rows(self.env)
-        self.idle: dict[int, simpy.Event] = {}
-        self.stuck: dict[int, list[int]] = {}
+        self.locking = Locking(self.env, self.limits, self.random, self.holds)
         self.pages_read = self.pages_written = 0
         self.log_bytes = 0.0
         self.background_free_at = 0.0
         self.checkpointer = None
-        for number, (hold, behind) in self.holds.items():
-            if behind is None:
-                self.env.process(self._idle_session(number, hold))
+        if self.pages_besides:
+            self.env.process(self._besides())
         if self.store is not None:
             store = self.store
             self.checkpointer = Checkpointer(
@@ -98,20 +79,15 @@ class Machine:
             self.checkpointer.log_bytes = store.log_used
             self.env.process(self.checkpointer.run(store.age_s))
 
-    @property
-    def idle_number(self) -> int:
-        """The session that keeps rows and does nothing."""
-        return int(self.limits.max_sessions)
-
     def execute(self, number: int, statement: int, where: list[int], spent: list[float]) -> Ends:
         """One execution by session ``number``; False when it gave up waiting or was given up."""
         visit = self.visits[statement]
         deadline = self.env.now + self.limits.statement_timeout_s
         rows: list[Row] = []
-        if statement in self.holds and not (yield from self._wait_for_idle(number, statement, where, spent)):
+        if statement in self.holds and not (yield from self.locking.wait_for_idle(number, statement, where, spent)):
             return False
         if visit.hot_rows:
-            rows = self._rows_of(statement, visit)
+            rows = self.locking.rows_of(statement, visit)
         reads, processor_s, log_bytes = self._pages_of(visit)
         parts = max(1, len(rows))
         burst = processor_s / (sum(count for count, _, _, _ in reads) + parts)
@@ -120,7 +96,7 @@ class Machine:
         done = True
         for part in range(parts):
             if rows:
-                done = yield from self._lock(number, rows[part], deadline, where, spent)
+                done = yield from self.locking.lock(number, rows[part], deadline, where, spent)
                 if not done:
                     break
                 kept.append(rows[part])
@@ -136,11 +112,22 @@ class Machine:
         if done and log_bytes:
             yield from self._log(visit, log_bytes, where, spent)
         for row in kept:
-            self.rows.release(row)
+            self.locking.rows.release(row)
+        if visit.exchange_s:
+            where[1] = EXCHANGE
+            yield self.env.timeout(visit.exchange_s)
+            spent[EXCHANGE] = visit.exchange_s
         where[1] = SEND
         yield self.env.timeout(visit.client_s)
         spent[SEND] = visit.client_s
         return done
+
+    def part(self, number: int, statement: int) -> Steps:
+        """A worker's part of a call, in tasks beside each other; ``visits`` are those of one task."""
+        tasks = max(1, round(self.visits[statement].beside))
+        spent, where = [0.0] * len(EVENTS), [statement, QUEUE, NOBODY]
+        running = [self.env.process(self.execute(number, statement, where, spent)) for _ in range(tasks)]
+        yield self.env.all_of(running)
 
     def utilisation(self, seconds: float) -> dict[str, float]:
         """Share of the time that each station was busy."""
@@ -154,66 +141,6 @@ class Machine:
         if self.log.volume.gate_s():
             use["log limit"] = self.log.gate.busy_s / seconds
         return use
-
-    # rows -----------------------------------------------------------------------------------------
-
-    def _rows_of(self, statement: int, visit: Visits) -> list[Row]:
-        """Different rows, in one order for all calls or in any."""
-        most = int(visit.hot_rows or 1)
-        picked: list[int] = []
-        while len(picked) < min(visit.locked_rows, most):
-            row = int(self.random.uniform() * most)
-            if row not in picked:
-                picked.append(row)
-        return [(statement, row) for row in (sorted(picked) if visit.same_order else picked)]
-
-    def _lock(self, number: int, row: Row, deadline: float, where: list[int], spent: list[float]) -> Ends:
-        """Wait for a row; False when patience ends, or when waiting would close a circle."""
-        env, since = self.env, self.env.now
-        turn = self.rows.take(number, row)
-        if turn is None:
-            return True
-        if self.rows.closes_circle(number, row):
-            self.rows.give_up(number, row)
-            return False
-        where[1], where[2] = LOCK, self.rows.holders[row]
-        patience = min(self.limits.lock_timeout_s, deadline - since)
-        yield turn if patience == float("inf") else turn | env.timeout(patience)
-        where[2] = NOBODY
-        spent[LOCK] += env.now - since
-        if not turn.triggered:
-            self.rows.give_up(number, row)
-        return bool(turn.triggered)
-
-    def _idle_session(self, statement: int, hold: Hold) -> Steps:
-        """A session that keeps the rows of a statement for a time and does nothing, again and again."""
-        yield self.env.timeout(self.random.uniform() * hold.every_s)
-        while True:
-            over = self.idle[statement] = self.env.event()
-            self.stuck[statement] = []
-            yield self.env.timeout(hold.lasts_s)
-            del self.idle[statement]
-            over.succeed()
-            yield self.env.timeout(max(0.0, hold.every_s - hold.lasts_s))
-
-    def _wait_for_idle(self, number: int, statement: int, where: list[int], spent: list[float]) -> Ends:
-        """Wait until the idle session, or a call that waits for it, is out of the way; False when patience ends."""
-        _, behind = self.holds[statement]
-        over = self.idle.get(statement if behind is None else behind)
-        stuck = self.stuck.get(behind, []) if behind is not None else []
-        if over is None or (behind is not None and not stuck):
-            return True
-        since = self.env.now
-        where[1], where[2] = LOCK, stuck[0] if stuck else self.idle_number
-        if behind is None:
-            self.stuck[statement].append(number)
-        patience = self.limits.lock_timeout_s
-        yield over if patience == float("inf") else over | self.env.timeout(patience)
-        where[2] = NOBODY
-        spent[LOCK] += self.env.now - since
-        if behind is None and not over.triggered:
-            self.stuck[statement].remove(number)
-        return bool(over.triggered)
 
     # stations -------------------------------------------------------------------------------------
 
@@ -321,6 +248,15 @@ class Machine:
     def _page_write(self) -> Steps:
         """One changed page to the data volume, behind nobody's back."""
         self.pages_written += 1
+        yield from self._page()
+
+    def _besides(self) -> Steps:
+        """Requests of others than the statements: what a member copies, an upkeep reads, a neighbour asks for."""
+        while True:
+            yield self.env.timeout(self.random.exponential(1 / self.pages_besides))
+            self.env.process(self._page())
+
+    def _page(self) -> Steps:
         latency = self.host.data_volume.latency_s
         blank = [0.0] * len(EVENTS)
         yield from self._request(self.random.exponential(latency), PAGE_BYTES, [0, 0, 0], blank, WRITE)
@@ -336,3 +272,11 @@ class Machine:
 def _part(requests: list[Request], part: int, parts: int) -> list[Request]:
     """The ``part``-th share of the requests, each kind dealt out in turn."""
     return [(count // parts + (part < count % parts), *rest) for count, *rest in requests]  # type: ignore[misc]
+
+
+def one_task(visit: Visits) -> Visits:
+    """The visits of one of the tasks that a worker runs beside each other; fewer than one is one that takes longer."""
+    tasks = max(1, round(visit.beside))
+    longer = min(1.0, visit.beside)
+    scaled = {name: getattr(visit, name) / tasks / longer for name in PER_TASK}
+    return replace(visit, **scaled)

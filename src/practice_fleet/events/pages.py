@@ -198,3 +198,22 @@ class Pages:
         self.imaged.clear()
         self.since_checkpoint_s = 0.0
         return count
+
+
+@dataclass(frozen=True)
+class Store:
+    """What a run keeps pages in, when it follows them one by one; without it reads are drawn from the averages.
+
+    ``pace`` is a first guess of calls per second ÷ the sum of the weights; ``age_s`` how long ago the last
+    checkpoint began when the run starts, and ``log_used`` the bytes of log since then.
+    """
+
+    pages: Pages
+    log_capacity: float
+    checkpoint_interval_s: float
+    checkpoint_spread: float
+    background_write_rate: float
+    read_ahead_pages: float
+    pace: float
+    age_s: float
+    log_used: float

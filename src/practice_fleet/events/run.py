@@ -10,11 +10,13 @@ import numpy as np
 import simpy
 
 from hardy_gauge.probes.protocol import Arrival
-from practice_fleet.events.machine import NOBODY, Machine, Store
+from practice_fleet.events.locking import NOBODY
+from practice_fleet.events.machine import Machine, one_task
+from practice_fleet.events.pages import Store
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.result import Result, result_of
 from practice_fleet.events.stations import Steps
-from practice_fleet.physics.clock import EVENTS, QUEUE, Limits
+from practice_fleet.physics.clock import EVENTS, QUEUE, WORKERS, Limits
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.locks import Hold
 from practice_fleet.scenario.hardware import HostSpec
@@ -25,7 +27,8 @@ class Run:
     """One run of a workload on one host; ``weights`` are statement shares in the order of ``visits``.
 
     ``holds`` are idle sessions that keep a statement's rows, with the number of the statement that stands between;
-    ``failing`` the share of a statement's calls that fail whatever happens.
+    ``failing`` the share of a statement's calls that fail whatever happens; ``pages_besides`` come to the data
+    volume besides. On a coordinator each of ``workers`` does ``worker_visits`` for every call, on a host like it.
     """
 
     host: HostSpec
@@ -37,6 +40,9 @@ class Run:
     store: Store | None = None
     holds: Mapping[int, tuple[Hold, int | None]] = field(default_factory=dict)
     failing: Mapping[int, float] = field(default_factory=dict)
+    pages_besides: float = 0.0
+    worker_visits: list[Visits] = field(default_factory=list)
+    workers: int = 0
     env: simpy.Environment = field(default_factory=simpy.Environment)
 
     def __post_init__(self) -> None:
@@ -47,8 +53,14 @@ class Run:
         self.samples: list[tuple[int, int, int, int, int]] = []
         self.ticks: list[tuple[int, int, int, float, int, int]] = []
         self.machine = Machine(
-            self.env, self.host, self.visits, self.limits, Randoms([self.seed, 0]), self.store, self._pace, self.holds
-        )
+            self.env, self.host, self.visits, self.limits, Randoms([self.seed, 0]), self.store, self._pace, self.holds,
+            self.pages_besides,
+        )  # fmt: skip
+        tasks = [one_task(visit) for visit in self.worker_visits]
+        self.others = [
+            Machine(self.env, self.host, tasks, self.limits, Randoms([self.seed, 4, number]), None, self._pace)
+            for number in range(self.workers)
+        ]
 
     def play(self, seconds: float, progress: Callable[[float], bool] = lambda _: True) -> Result:
         """Run for ``seconds`` of simulated time; ``progress`` is told each second and may return False to stop."""
@@ -123,14 +135,26 @@ class Run:
         spent = [0.0] * len(EVENTS)
         where = self.active[number] = [statement, QUEUE, NOBODY]
         done = yield from self.machine.execute(number, statement, where, spent)
+        if done and self.others:
+            since, where[1] = self.env.now, WORKERS
+            yield self.env.all_of([self.env.process(other.part(number, statement)) for other in self.others])
+            spent[WORKERS] = self.env.now - since
         if done and statement in self.failing:
             done = self.machine.random.uniform() >= self.failing[statement]
         del self.active[number]
         self.finished.append((arrived, self.env.now - arrived, statement, not done, *spent))
 
+    def _utilisation(self, seconds: float) -> dict[str, float]:
+        """Of the host's stations, and of those of the busiest worker."""
+        use = self.machine.utilisation(seconds)
+        for other in self.others:
+            for name, share in other.utilisation(seconds).items():
+                use[f"worker {name}"] = max(share, use.get(f"worker {name}", 0.0))
+        return use
+
     def _result(self, seconds: float) -> Result:
         span = max(seconds, 1e-9)
-        return result_of(self.finished, self.samples, self.ticks, self.machine.utilisation(span), seconds)
+        return result_of(self.finished, self.samples, self.ticks, self._utilisation(span), seconds)
 
 
 def _pause(arrival: Arrival, random: Randoms) -> float:

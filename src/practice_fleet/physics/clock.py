@@ -135,10 +135,13 @@ def solve(
     ``offered`` has shape (statements, minutes), calls per second; ``others`` is what comes to the data volume
     besides, by minute; ``holds`` are sessions that keep a statement's rows; ``waits`` seconds per call spent
     waiting for other servers, in the shape of ``offered``.
-    When a station would be more than 97% busy, all rates are served in the same lower proportion; the sessions
-    then fill up to the limit.
+    When a station would be more than 97% busy, all rates are served in the same lower proportion, what
+    others ask of the data volume too; the sessions then fill up to the limit.
     """
     d = _Demands(visits, host, others or Others.none(offered.shape[1]), limits.cache_partitions)
+    wanted = d.busy(offered)
+    pressed = np.maximum(wanted["data volume"], wanted["data limit"])
+    d.others = d.others.scaled(np.minimum(1.0, BUSIEST / np.maximum(pressed, 1e-12)))
     alone = np.stack(list(d.busy(np.zeros_like(offered)).values()))
     whole = np.stack(list(d.busy(offered).values()))
     room = np.maximum(BUSIEST - alone, 0.02) / np.maximum(whole - alone, 1e-12)

@@ -9,7 +9,8 @@ from practice_fleet.physics.checkpoints import Checkpoints, checkpoints
 from practice_fleet.physics.memory import WORKING_PAGES, Memory
 from practice_fleet.physics.storage import Volume
 from practice_fleet.planner.catalogue import Catalogue
-from practice_fleet.planner.plan import Node
+from practice_fleet.planner.plan import Node, Side
+from practice_fleet.planner.spread import beside
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
@@ -67,7 +68,10 @@ class Visits:
 
 @dataclass(frozen=True)
 class Situation:
-    """What all statements of a server share: caches, memory, checkpoints, hardware, settings."""
+    """What all statements of a server share: caches, memory, checkpoints, hardware, settings.
+
+    ``side`` is which part of each plan it does.
+    """
 
     caches: Caches
     memory: Memory
@@ -75,6 +79,7 @@ class Situation:
     host: HostSpec
     settings: dict[str, Value]
     changes_per_s: float
+    side: Side | None = None
 
     @property
     def cache_pages(self) -> float:
@@ -105,7 +110,7 @@ def bypasses(catalogue: Catalogue, name: str, cache_pages: float) -> bool:
 
 def situation(
     catalogue: Catalogue, plans: dict[str, Node], rates: dict[str, float], host: HostSpec,
-    settings: dict[str, Value], memory: Memory, cache_pages: float,
+    settings: dict[str, Value], memory: Memory, cache_pages: float, side: Side | None = None,
 ) -> Situation:  # fmt: skip
     """Caches and checkpoints under this mix of statements, at these calls per second."""
     ordinary: dict[str, float] = {}
@@ -114,7 +119,7 @@ def situation(
     log = 0.0
     for key, plan in plans.items():
         rate = rates.get(key, 0.0)
-        for node in plan.walk():
+        for node in plan.on(side):
             for name, pages in node.demand.random.items():
                 ordinary[name] = ordinary.get(name, 0.0) + pages * rate
             for name, pages in node.demand.stream.items():
@@ -133,12 +138,13 @@ def situation(
         touched, log, float(settings["log_capacity_bytes"]), float(settings["checkpoint_interval_s"]),
         float(settings["checkpoint_spread"]), caches.stay_s,
     )  # fmt: skip
-    return Situation(caches, memory, done, host, settings, sum(changed.values()))
+    return Situation(caches, memory, done, host, settings, sum(changed.values()), side)
 
 
 def visits(catalogue: Catalogue, node: Node, statement: StatementSpec, now: Situation) -> Visits:
-    """The visits of a whole plan."""
-    return _of_nodes(catalogue, list(node.walk()), node, statement, now)
+    """The visits of a whole plan, or of the part that a side does of it."""
+    top = node.below[0] if now.side == "worker" else node
+    return _of_nodes(catalogue, node.on(now.side), top, statement, now)
 
 
 def step_visits(catalogue: Catalogue, node: Node, statement: StatementSpec, now: Situation) -> Visits:
@@ -152,11 +158,12 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
     random: dict[str, float] = {}
     stream: dict[str, float] = {}
     changed: dict[str, float] = {}
-    temp = log = processor = examined = 0.0
+    temp = log = processor = examined = network = 0.0
     for node in nodes:
         demand = node.demand
         processor += demand.processor_s
         temp += demand.temporary
+        network += demand.network
         log += demand.log_bytes
         examined += node.examined
         for into, by in ((random, demand.random), (stream, demand.stream), (changed, demand.dirty)):
@@ -179,7 +186,7 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
     writes = log > 0
     records = log
     log += now.checkpoints.image_bytes_per_s / max(now.changes_per_s, 1e-9) * dirty
-    returned = 0.0 if writes else top.rows_true
+    returned = 0.0 if top.write else top.rows_true
     swapped = now.memory.swapped
     flushes = 1 + (log + LOG_RECORD_BYTES) // float(settings["log_buffer_bytes"])
     write_s = flushes * log_volume.latency_s + (log + LOG_RECORD_BYTES) / log_volume.stream_bytes_per_s
@@ -203,6 +210,8 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
         rows_examined=examined,
         pages_requested=requested,
         pages_read=random_misses + stream_misses,
+        exchange_s=network / host.network_bytes_per_s,
+        beside=max(beside(top), 1e-3) if now.side == "worker" else 1.0,
         system_hits=system_hits,
         record_bytes=records,
         random=random,

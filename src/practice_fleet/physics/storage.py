@@ -61,6 +61,9 @@ class Others:
     def __add__(self, more: Others) -> Others:
         return Others(self.requests + more.requests, self.channel_s + more.channel_s, self.gate_s + more.gate_s)
 
+    def scaled(self, factor: Array) -> Others:
+        return Others(self.requests * factor, self.channel_s * factor, self.gate_s * factor)
+
     def add_at(self, minute: int, more: Others) -> None:
         """Add what holds from a minute on for as many as ``more`` has."""
         part = slice(minute, minute + len(more.requests))

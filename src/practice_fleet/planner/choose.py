@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import copy
+from dataclasses import replace
 
 from practice_fleet.planner.access import OPERATOR, PAGE_S, ROW, SEQUENTIAL_PAGE, Access, Costing
 from practice_fleet.planner.catalogue import Catalogue
 from practice_fleet.planner.joins import HASH_S, Joiner, row_width, sort
 from practice_fleet.planner.plan import Demand, Node
 from practice_fleet.planner.query import Query, read
+from practice_fleet.planner.spread import Spread, spread
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 
@@ -17,21 +19,32 @@ OUT_S, WRITE_S = 0.5e-6, 8e-6
 ROW_LOG_BYTES, INDEX_LOG_BYTES = 96, 72
 
 
-def plan(catalogue: Catalogue, statement: StatementSpec, costing: Costing, pinned: str | None = None) -> Node:
+def plan(
+    catalogue: Catalogue, statement: StatementSpec, costing: Costing, pinned: str | None = None,
+    over: Spread | None = None,
+) -> Node:  # fmt: skip
     """The cheapest plan found for a statement, or the one with the key ``pinned`` if there is such a one.
 
-    Refused when the text cannot be planned.
+    With ``over`` the tables are one worker's parts, and the plan is spread over the workers. Refused when the text
+    cannot be planned.
     """
     query = read(statement.sql, {name: set(table.columns) for name, table in catalogue.tables.items()})
     if query.kind == "insert":
-        return _write(catalogue, query, None, statement)
-    joined = Joiner(catalogue, query, costing, statement.matching_rows).all()
-    finished = [_finish(catalogue, access, query, costing) for access in joined]
-    tops = [node if query.kind == "select" else _write(catalogue, query, node, statement) for node in finished]
+        tops = [_write(catalogue, query, None, statement)]
+    else:
+        joined = Joiner(catalogue, query, costing, statement.matching_rows).all()
+        finished = [_finish(catalogue, access, query, costing) for access in joined]
+        tops = [node if query.kind == "select" else _write(catalogue, query, node, statement) for node in finished]
+    if over is not None:
+        wide = replace(over, width=row_width(catalogue, query))
+        pages = {name: table.pages for name, table in catalogue.tables.items()}
+        tops = [spread(top, wide, pages) for top in tops]
     chosen = min(tops, key=lambda node: node.total_cost())
     chosen = next((node for node in tops if node.key() == pinned), chosen)
-    if query.kind == "select":
+    if query.kind == "select" or over is not None:
         chosen.demand.processor_s += STATEMENT_S + chosen.rows_true * OUT_S
+    if query.kind == "select" and over is not None:
+        chosen.below[0].demand.processor_s += STATEMENT_S
     return chosen
 
 

@@ -5,6 +5,10 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import Literal
+
+Side = Literal["coordinator", "worker"]
+WRITES = ("insert", "update", "delete")
 
 
 @dataclass
@@ -12,7 +16,7 @@ class Demand:
     """What one execution asks for. ``random`` and ``stream`` are pages by table or index name.
 
     ``stream`` pages come in order, by read-ahead; ``temporary`` pages are written and read back; ``dirty``
-    pages are changed.
+    pages are changed; ``network`` bytes go to other servers of the cluster.
     """
 
     processor_s: float = 0.0
@@ -21,6 +25,7 @@ class Demand:
     temporary: float = 0.0
     log_bytes: float = 0.0
     dirty: dict[str, float] = field(default_factory=dict)
+    network: float = 0.0
 
     def scaled(self, factor: float) -> Demand:
         return Demand(
@@ -30,6 +35,7 @@ class Demand:
             self.temporary * factor,
             self.log_bytes * factor,
             {k: v * factor for k, v in self.dirty.items()},
+            self.network * factor,
         )
 
     @property
@@ -39,7 +45,10 @@ class Demand:
 
 @dataclass
 class Node:
-    """One step; figures are totals over ``loops`` and exclude the steps below."""
+    """One step; figures are totals over ``loops`` and exclude the steps below.
+
+    In a reporting cluster ``at`` says which side does it, and ``beside`` how many tasks a worker runs for it at a time.
+    """
 
     operation: str
     words: str
@@ -53,11 +62,22 @@ class Node:
     examined: float = 0.0
     loops: float = 1.0
     below: list[Node] = field(default_factory=list)
+    at: Side | None = None
+    beside: float = 1.0
 
     def walk(self) -> Iterator[Node]:
         yield self
         for child in self.below:
             yield from child.walk()
+
+    def on(self, side: Side | None) -> list[Node]:
+        """The steps that a side does; all of them where there are no sides."""
+        return [node for node in self.walk() if side is None or node.at == side]
+
+    @property
+    def write(self) -> Node | None:
+        """The step that changes rows, if there is one."""
+        return next((node for node in self.walk() if node.operation in WRITES), None)
 
     def total_cost(self) -> float:
         return self.cost + sum(child.total_cost() for child in self.below)

@@ -11,6 +11,8 @@ from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import Part, Settings
 from practice_fleet.scenario.work import StatementSpec
 
+Role = Literal["primary", "replica", "member", "single", "coordinator", "worker"]
+
 
 class DatabaseSpec(Part):
     """What a cluster serves: tables and the statements that are run on them."""
@@ -23,7 +25,7 @@ class ServerSpec(Part):
     """One server of a cluster."""
 
     name: str = Field(pattern=r"^[a-z][a-z0-9-]*$", description="unique in the scenario")
-    role: Literal["primary", "replica", "member", "single"] = Field(description="what it is in its cluster")
+    role: Role = Field(description="what it is in its cluster")
     load: float = Field(1.0, ge=0, description="its load ÷ what its part would be; 0 is idle")
     copy_of: str | None = Field(None, description="a lab server: the server whose data and statements it has")
     scale: float = Field(1.0, gt=0, le=1, description="rows of a copy ÷ rows of the original")
@@ -48,6 +50,10 @@ class ClusterSpec(Part):
             raise ValueError(f"cluster {self.name} has {roles.count('primary')} primaries; it may have one")
         if "replica" in roles and "primary" not in roles:
             raise ValueError(f"cluster {self.name} has replicas but no primary")
+        if ("coordinator" in roles) != ("worker" in roles) or roles.count("coordinator") > 1:
+            raise ValueError(f"cluster {self.name}: a reporting cluster has one coordinator and at least one worker")
+        if "worker" in roles and set(roles) != {"coordinator", "worker"}:
+            raise ValueError(f"cluster {self.name}: beside a coordinator and workers there can be no other roles")
         if self.copies >= max(roles.count("member"), 1):
             raise ValueError(f"cluster {self.name} keeps {self.copies} copies but has {roles.count('member')} members")
         return self

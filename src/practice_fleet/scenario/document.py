@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import Field, model_validator
 
 from practice_fleet.scenario.clusters import ClusterSpec, DatabaseSpec, ServerSpec
-from practice_fleet.scenario.units import Part
+from practice_fleet.scenario.units import Misplaced, Part
 from practice_fleet.scenario.work import RhythmSpec
 from practice_fleet.troubles import Trouble
 
@@ -38,42 +38,42 @@ class Scenario(Part):
     @model_validator(mode="after")
     def _names_agree(self) -> Scenario:
         names = [server.name for cluster in self.clusters for server in cluster.servers]
-        if twice := sorted({name for name in names if names.count(name) > 1}):
-            raise ValueError(f"servers {', '.join(twice)} are named more than once")
-        for cluster in self.clusters:
+        for i, cluster in enumerate(self.clusters):
             if cluster.database not in self.databases:
-                raise ValueError(
-                    f"cluster {cluster.name}: no database '{cluster.database}'; there are {', '.join(self.databases)}"
-                )
-            for server in cluster.servers:
+                words = f"no database '{cluster.database}'; there are {', '.join(self.databases)}"
+                raise Misplaced(words, "clusters", i, "database")
+            for j, server in enumerate(cluster.servers):
+                here = ("clusters", i, "servers", j)
+                if names.count(server.name) > 1:
+                    raise Misplaced(f"server {server.name} is named more than once", *here, "name")
                 if server.copy_of is not None and server.copy_of not in names:
-                    raise ValueError(f"server {server.name}: copy_of names '{server.copy_of}', which is no server")
+                    raise Misplaced(f"no server '{server.copy_of}'; there are {', '.join(names)}", *here, "copy_of")
         self._storage_agrees()
         for name, database in self.databases.items():
             for key, statement in database.statements.items():
                 if statement.rhythm not in self.rhythms:
-                    raise ValueError(
-                        f"statement {name}.{key}: no rhythm '{statement.rhythm}'; there are {', '.join(self.rhythms)}"
-                    )
-        for trouble in self.troubles:
+                    words = f"no rhythm '{statement.rhythm}'; there are {', '.join(self.rhythms)}"
+                    raise Misplaced(words, "databases", name, "statements", key, "rhythm")
+        for number, trouble in enumerate(self.troubles):
             if unknown := [server for server in trouble.servers if server not in names]:
-                raise ValueError(
-                    f"trouble {trouble.cause}: no server {', '.join(unknown)}; there are {', '.join(names)}"
-                )
+                words = f"no server {', '.join(unknown)}; there are {', '.join(names)}"
+                raise Misplaced(words, "troubles", number, "servers")
             for server in trouble.servers:
-                trouble.check(self.database_of(server))
+                try:
+                    trouble.check(self.database_of(server))
+                except ValueError as error:
+                    raise Misplaced(f"{error} (on {server})", "troubles", number) from error
         return self
 
     def _storage_agrees(self) -> None:
         """What is said of one storage must be the same wherever it is used."""
         seen: dict[str, tuple[str, dict[str, object]]] = {}
-        for cluster in self.clusters:
+        for number, cluster in enumerate(self.clusters):
             volume = cluster.host.data_volume
             if volume.shared_as is None:
                 continue
             figures = volume.model_dump(include=SHARED_FIGURES)
             name, first = seen.setdefault(volume.shared_as, (cluster.name, figures))
             if wrong := sorted(key for key in figures if figures[key] != first[key]):
-                raise ValueError(
-                    f"storage {volume.shared_as}: cluster {cluster.name} gives other {', '.join(wrong)} than {name}"
-                )
+                words = f"storage {volume.shared_as}: cluster {cluster.name} gives other {', '.join(wrong)} than {name}"
+                raise Misplaced(words, "clusters", number, "host", "data_volume")

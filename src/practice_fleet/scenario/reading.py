@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from pydantic_core import ErrorDetails
 
 from practice_fleet.scenario.document import Scenario
+from practice_fleet.scenario.units import Misplaced
 
 FOLDER = Path(__file__).parents[1] / "scenarios"
 
@@ -30,13 +31,20 @@ def load_scenario(path: Path) -> Scenario:
     except yaml.YAMLError as error:
         raise ScenarioError(f"{path.name}: not YAML: {error}") from error
     except ValidationError as error:
-        lines = [f"{path.name}:{_line(root, e['loc'])}: {_where(e['loc'])}: {_remedy(e)}" for e in error.errors()]
+        lines = [
+            f"{path.name}:{_line(root, at)}: {_where(at)}: {_remedy(e)}" for e in error.errors() for at in [_loc(e)]
+        ]
         raise ScenarioError("\n".join(lines)) from error
 
 
 def shipped(name: str = "quillhaven") -> Path:
     """The path of a scenario that ships with the package."""
     return FOLDER / f"{name}.yaml"
+
+
+def _loc(error: ErrorDetails) -> tuple[int | str, ...]:
+    found = error.get("ctx", {}).get("error")
+    return error["loc"] + (found.loc if isinstance(found, Misplaced) else ())
 
 
 def _where(loc: Sequence[int | str]) -> str:

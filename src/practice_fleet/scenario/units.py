@@ -35,3 +35,11 @@ class Part(BaseModel):
     """A part of a scenario file; a key it does not know is a mistake."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class Misplaced(ValueError):
+    """A mistake that shows only between parts of a file; ``loc`` is where it is, from the part that found it."""
+
+    def __init__(self, message: str, *loc: int | str) -> None:
+        super().__init__(message)
+        self.loc = loc

@@ -13,8 +13,8 @@ Trouble = Annotated[
     | hardware.ProcessorSaturated | hardware.HostSetting
     | configuration.SettingHarmed | configuration.SettingsDiffer | configuration.CacheTooSmall
     | configuration.CacheTooLarge | configuration.LogTooSmall | configuration.SortSpills
-    | configuration.MemoryOvercommitted
-    | work.NewStatement | work.WideSelect | work.BroadcastTooLarge | work.ManySmallCalls | work.OverFetch
+    | configuration.MemoryOvercommitted | configuration.BroadcastTooLarge | configuration.PartitionsWrong
+    | work.NewStatement | work.WideSelect | work.ManySmallCalls | work.OverFetch
     | work.FailingStatement | work.SessionFlood
     | locking.HotRow | locking.IdleTransaction | locking.LockChain | growth.LongTransaction | locking.Deadlocks
     | growth.Bloat | growth.UpkeepOff | growth.TransactionAge | growth.SequenceRunningOut

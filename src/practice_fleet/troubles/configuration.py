@@ -92,6 +92,26 @@ class SortSpills(_SettingTrouble):
         return "sort_memory_bytes", self.size
 
 
+class BroadcastTooLarge(_SettingTrouble):
+    """The limit for sending one side of a join to every worker is raised so far that large sides are sent."""
+
+    cause: Literal["broadcast_too_large"]
+    size: Bytes = Field(2**40, description="limit of what is sent whole")
+
+    def _setting(self) -> tuple[str, rules.Value]:
+        return "broadcast_limit_bytes", self.size
+
+
+class PartitionsWrong(_SettingTrouble):
+    """Rows move between workers in far too few partitions, so that some have nothing to do, or in far too many."""
+
+    cause: Literal["partitions_wrong"]
+    size: int = Field(1, ge=1, description="partitions")
+
+    def _setting(self) -> tuple[str, rules.Value]:
+        return "exchange_partitions", self.size
+
+
 class MemoryOvercommitted(BaseTrouble):
     """Sessions and their buffers together need more than there is: the host swaps."""
 

@@ -39,12 +39,6 @@ class WideSelect(NewStatement):
     cause: Literal["wide_select"]  # type: ignore[assignment]
 
 
-class BroadcastTooLarge(NewStatement):
-    """A reporting join sends one side to every worker although it is large."""
-
-    cause: Literal["broadcast_too_large"]  # type: ignore[assignment]
-
-
 class _OneStatement(BaseTrouble):
     statement: str = Field(description="key of the statement")
 
