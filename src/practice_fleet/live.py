@@ -190,7 +190,7 @@ class LiveServer:
             end = influence.end_us(self.server.anchor_us)
             for said in influence.says(self.server.spec.name):
                 at = start + int(said.after_s * 1e6)
-                if since_us <= at < now_us and (end is None or at < end or said.after_s == 0):
+                if since_us <= at < now_us and (end is None or at <= end):
                     found.append(
                         p.LogMessage(
                             at_us=at, severity=said.severity, text=said.text, change=said.change, object=said.object

@@ -55,6 +55,16 @@ MISTAKES = [
     ("run.seconds", "20 bytes", "run.seconds"),
     ("run.blocks", 1, "run.blocks"),
     ("workload.arrival", {"kind": "closed"}, "workload.arrival"),
+    ("workload.arrival", {"kind": "recorded"}, "workload.arrival"),
+    ("workload.arrival", {"kind": "recorded", "times": ["2 s", "1 s"]}, "workload.arrival"),
+    ("workload.arrival", {"kind": "recorded", "times": [1]}, "workload.arrival.times.0"),
+    ("workload.arrival", {"workers": 2, "think_kind": "uniform", "think": "1 ms"}, "workload.arrival"),
+    (
+        "workload.arrival",
+        {"workers": 2, "think_kind": "uniform", "think": "9 ms", "think_most": "1 ms"},
+        "workload.arrival",
+    ),
+    ("workload.arrival", {"kind": "open", "rate": "5 /s", "order": "file"}, "workload.arrival"),
     ("workload.statements", [], "workload.statements"),
     ("target", {"sample": "library", "server": "lab-a"}, "target"),
     ("guardrails.0.worsen_at_most", "10 s", "guardrails.0.worsen_at_most"),
@@ -79,6 +89,8 @@ TARGET_MISTAKES = [
     ("workload.statements.0.sql", "SELECT colour FROM loan", "workload.statements.0.sql"),
     ("target", {"file": "/nowhere/at/all.db"}, "target.file"),
     ("workload.arrival", {"kind": "open", "rate": "5 /s"}, "workload.arrival.kind"),
+    ("workload.arrival", {"kind": "recorded", "times": ["5 s"]}, "workload.arrival.kind"),
+    ("run", {"cold": True}, "run.cold"),
 ]
 
 
@@ -153,6 +165,21 @@ def test_a_server_that_plays(practice: str) -> None:
     control = next(a for a in evaluation["arms"] if a["arm"] == "control")
     assert max(control["active_sessions"], key=control["active_sessions"].get) == "data read"
     assert len(results) == 6
+
+
+def test_recorded_arrivals_and_a_cold_start_reach_the_server(practice: str) -> None:
+    document = changed(PLAYED, "target.address", f"{practice}/servers/lab-a")
+    times = [f"{n * 40} ms" for n in range(100)]
+    document["workload"]["arrival"] = {"kind": "recorded", "times": times}
+    means = {}
+    for cold in (False, True):
+        design = read_design(changed(document, "run.cold", cold))
+        target = open_target(design, None)
+        frame = target.run(design.arms[1], 5.0, 3, lambda _: True)
+        target.close()
+        assert len(frame) == 100 and frame["start_s"].max() == pytest.approx(3.96, abs=0.001)
+        means[cold] = frame["duration_s"].mean()
+    assert means[True] > 1.5 * means[False], "every page comes from the volume at first"
 
 
 PLAY_MISTAKES = [

@@ -67,12 +67,20 @@ class WorkloadStatement(Part):
 
 
 class ArrivalSpec(Part):
-    """``closed``: ``workers`` that pause ``think`` between executions; ``open``: ``rate`` arrivals a second."""
+    """``closed``: ``workers`` that pause ``think`` between executions; ``open``: ``rate`` arrivals a second;
+    ``recorded``: an arrival at each of ``times`` after the start.
 
-    kind: Literal["closed", "open"] = "closed"
+    Workers take statements by ``weight``, in the ``file``'s order, or each one its ``own``.
+    """
+
+    kind: Literal["closed", "open", "recorded"] = "closed"
     workers: int | None = Field(None, ge=1, le=500)
     rate: Annotated[PerSecond, Field(gt=0)] | None = None
     think: Annotated[Seconds, Field(ge=0)] = 0.0
+    think_kind: Literal["exponential", "fixed", "uniform"] = "exponential"
+    think_most: Annotated[Seconds, Field(ge=0)] | None = Field(None, description="longest uniform pause")
+    times: list[Annotated[Seconds, Field(ge=0)]] = Field(default_factory=list, max_length=1_000_000)
+    order: Literal["weight", "file", "own"] = "weight"
 
     @model_validator(mode="after")
     def _complete(self) -> ArrivalSpec:
@@ -80,10 +88,21 @@ class ArrivalSpec(Part):
             raise ValueError("closed arrivals need workers")
         if self.kind == "open" and self.rate is None:
             raise ValueError("open arrivals need a rate, such as '400 /s'")
+        if self.kind == "recorded" and (not self.times or self.times != sorted(self.times)):
+            raise ValueError("recorded arrivals need times after the start in order, such as [0 s, 120 ms, 1.4 s]")
+        if (self.think_kind == "uniform") != (self.think_most is not None):
+            raise ValueError("a uniform pause needs think_most, its longest, and no other kind has one")
+        if self.think_most is not None and self.think_most < self.think:
+            raise ValueError("think_most, the longest pause, must not be below think, the shortest")
+        if self.kind != "closed" and self.order != "weight":
+            raise ValueError(f"order: {self.order} is for the workers of closed arrivals")
         return self
 
     def protocol(self) -> Arrival:
-        return Arrival(kind=self.kind, rate_per_s=self.rate, workers=self.workers, think_s=self.think)
+        return Arrival(
+            kind=self.kind, rate_per_s=self.rate, workers=self.workers, think_s=self.think, think=self.think_kind,
+            think_most_s=self.think_most or 0.0, times_s=self.times, order=self.order,
+        )  # fmt: skip
 
 
 class Workload(Part):
@@ -120,6 +139,7 @@ class RunSpec(Part):
     seconds: Annotated[Seconds, Field(ge=1, le=3600)] = 20.0
     blocks: int = Field(5, ge=2, le=50)
     seed: int = 1
+    cold: bool = Field(False, description="begin every run with empty caches")
 
 
 class TrialDesign(Part):

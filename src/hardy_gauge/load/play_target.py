@@ -20,8 +20,8 @@ class PlayTarget:
 
     reports_waits = True
 
-    def __init__(self, probe: HttpProbe, workload: Workload, arms: list[ArmSpec]) -> None:
-        self.probe, self.workload = probe, workload
+    def __init__(self, probe: HttpProbe, workload: Workload, arms: list[ArmSpec], cold: bool = False) -> None:
+        self.probe, self.workload, self.cold = probe, workload, cold
         identity = probe.identity()
         if "play" not in identity.abilities:
             raise BadTrial(f"target.server: {identity.server} cannot play workloads", "target.server")
@@ -59,7 +59,8 @@ class PlayTarget:
         state = self.probe.play(
             PlayRequest(
                 statements=[PlayStatement(text=s.sql, weight=s.weight) for s in self.workload.statements],
-                arrival=self.workload.arrival.protocol(), seconds=seconds, seed=seed, settings=arm.settings,
+                arrival=self.workload.arrival.protocol(), seconds=seconds, seed=seed, cold=self.cold,
+                settings=arm.settings,
                 add_indexes=arm.add_indexes, drop_indexes=arm.drop_indexes,
             )
         )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import multiprocessing
 import random
 import shutil
@@ -12,10 +13,12 @@ from collections.abc import Callable
 from importlib import resources
 from multiprocessing.connection import Connection
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
-from hardy_gauge.load.design import ArmSpec, BadTrial, Target, Workload
+from hardy_gauge.load.design import ArmSpec, BadTrial, ParameterSpec, Target, Workload
+from hardy_gauge.load.pacing import next_statement, pause_s
 from hardy_gauge.probes.protocol import Refused
 from hardy_gauge.probes.sqlite_settings import check
 
@@ -92,7 +95,7 @@ class SqliteTarget:
         processes = []
         for number in range(self.workload.arrival.workers or 1):
             here, there = context.Pipe()
-            job = (there, stop, str(path), per_connection, self.workload.model_dump(), seconds, seed * 1000 + number)
+            job = (there, stop, str(path), per_connection, self.workload, seconds, seed, number)
             process = context.Process(target=_work, args=job, daemon=True)
             process.start()
             there.close()
@@ -148,31 +151,42 @@ def _source(target: Target, folder: Path) -> Path:
     return path
 
 
-def _work(pipe: Connection, stop, path: str, settings, workload, seconds: float, seed: int) -> None:  # type: ignore[no-untyped-def]
+def _work(  # type: ignore[no-untyped-def]
+    pipe: Connection,
+    stop,
+    path: str,
+    settings: dict[str, Any],
+    workload: Workload,
+    seconds: float,
+    seed: int,
+    number: int,
+) -> None:
     """One worker: executions one after another until the time is over. Each execution is a transaction."""
-    draw = random.Random(seed)
+    draw = random.Random(seed * 1000 + number)
     connection = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S)
     for name, value in settings.items():
         connection.execute(f"PRAGMA {name}={value}")
-    statements = workload["statements"]
-    weights = [s["weight"] for s in statements]
-    writes = [not s["sql"].lstrip().lower().startswith(("select", "with")) for s in statements]
-    think = workload["arrival"]["think"]
+    statements, arrival = workload.statements, workload.arrival
+    weights = [s.weight for s in statements]
+    writes = [not s.sql.lstrip().lower().startswith(("select", "with")) for s in statements]
     rows = []
     pipe.send("ready")
     pipe.recv()
     began = time.perf_counter()
-    while (now := time.perf_counter() - began) < seconds and not stop.is_set():
-        if think:
-            time.sleep(draw.expovariate(1 / think))
+    for turn in itertools.count():
+        now = time.perf_counter() - began
+        if now >= seconds or stop.is_set():
+            break
+        if pause := pause_s(arrival, draw):
+            time.sleep(pause)
             now = time.perf_counter() - began
-        which = draw.choices(range(len(statements)), weights)[0]
-        values = [_value(draw, parameter) for parameter in statements[which]["parameters"]]
+        which = next_statement(arrival, turn, number, weights, draw)
+        values = [_value(draw, parameter) for parameter in statements[which].parameters]
         failed = False
         try:
             if writes[which]:
                 connection.execute("BEGIN IMMEDIATE")
-            connection.execute(statements[which]["sql"], values).fetchall()
+            connection.execute(statements[which].sql, values).fetchall()
             if writes[which]:
                 connection.execute("COMMIT")
         except sqlite3.OperationalError:
@@ -184,6 +198,6 @@ def _work(pipe: Connection, stop, path: str, settings, workload, seconds: float,
     pipe.send(rows)
 
 
-def _value(draw: random.Random, parameter: dict[str, float]) -> int:
-    span = parameter["high"] - parameter["low"] + 1
-    return int(parameter["low"] + span * draw.random() ** (1 / (1 - parameter["skew"])))
+def _value(draw: random.Random, parameter: ParameterSpec) -> int:
+    span = parameter.high - parameter.low + 1
+    return int(parameter.low + span * draw.random() ** (1 / (1 - parameter.skew)))

@@ -19,5 +19,7 @@ def open_target(design: TrialDesign, address: str | None) -> RunTarget:
         if address is None and target.address is None:
             detail = f"target.server: {target.server} is not a server of the recorded fleet"
             raise BadTrial(detail, "target.server")
-        return PlayTarget(HttpProbe(target.address or str(address)), design.workload, design.arms)
+        return PlayTarget(HttpProbe(target.address or str(address)), design.workload, design.arms, design.run.cold)
+    if design.run.cold:
+        raise BadTrial("run.cold: the system's caches of this machine cannot be emptied for a SQLite trial", "run.cold")
     return SqliteTarget(target, design.workload, design.arms)

@@ -49,6 +49,11 @@ class BaseTrouble(Part):
     def end_us(self, anchor_us: int) -> int | None:
         return None if self.end_minutes_ago is None else int(anchor_us - self.end_minutes_ago * MINUTE_US)
 
+    @property
+    def lasts_s(self) -> float | None:
+        """Seconds from beginning to end; none when it goes on."""
+        return None if self.end_minutes_ago is None else (self.start_minutes_ago - self.end_minutes_ago) * 60
+
     def is_on(self, at_us: int, anchor_us: int) -> bool:
         end = self.end_us(anchor_us)
         return at_us >= self.start_us(anchor_us) and (end is None or at_us < end)

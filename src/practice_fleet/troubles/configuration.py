@@ -32,7 +32,12 @@ class _SettingTrouble(BaseTrouble):
 
     def says(self, server: str) -> list[Said]:
         name, value = self._setting()
-        return [Said(0, "info", f"{name} set to {value}", "setting", name)]
+        set_to = Said(0, "info", f"{name} set to {value}", "setting", name)
+        return (
+            [set_to]
+            if self.lasts_s is None
+            else [set_to, Said(self.lasts_s, "info", f"{name} set back", "setting", name)]
+        )
 
 
 class SettingHarmed(_SettingTrouble):

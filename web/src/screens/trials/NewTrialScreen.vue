@@ -5,7 +5,7 @@ import { stringify } from 'yaml'
 import { get, post, Problem, type Schemas } from '@/api/client'
 import ArmEditor from './ArmEditor.vue'
 import { draftKept } from './draft'
-import type { Design } from './design'
+import { arrivalWords, type Design } from './design'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
 
@@ -18,10 +18,7 @@ const METRICS = ['p95', 'p99', 'p50', 'mean', 'throughput']
 
 const chosen = computed(() => targets.data.value?.find((one) => one.name === (design.value?.target.server ?? design.value?.target.sample)))
 const statements = computed(() => [{ value: null, text: 'all statements' }, ...(design.value?.workload.statements ?? []).map((s, i) => ({ value: i, text: s.sql.replace(/\s+/g, ' ').slice(0, 90) }))])
-const arrival = computed(() => {
-  const a = design.value!.workload.arrival
-  return a.kind === 'open' ? `arriving at random, ${a.rate} on average` : `${a.workers} workers${a.think ? `, pausing ${a.think}` : ' without pause'}`
-})
+const arrival = computed(() => arrivalWords(design.value!.workload.arrival))
 const goalText = computed({
   get: () => String(design.value!.goal.at_most ?? design.value!.goal.at_least ?? ''),
   set: (value) => {

@@ -2,7 +2,7 @@
 import { BButton, BProgress } from 'bootstrap-vue-next'
 import { computed, onUnmounted, ref } from 'vue'
 import { get, post, Problem, type Schemas } from '@/api/client'
-import { changesOf, type Design } from './design'
+import { arrivalWords, changesOf, type Design } from './design'
 import FamilyBars from './FamilyBars.vue'
 import RatioTable from './RatioTable.vue'
 import RunDots from './RunDots.vue'
@@ -80,7 +80,7 @@ load()
           <h2 class="part mt-2"><span>What differed</span></h2>
           <p v-for="arm in design.arms" :key="arm.name" class="mb-1"><strong>{{ arm.name }}</strong>: {{ changesOf(arm) }}</p>
           <h2 class="part mt-2"><span>What was held equal</span></h2>
-          <p class="mb-1">{{ design.target.server ? `Lab server ${design.target.server}, playing by events` : 'A fresh copy of one SQLite file for each run, on the wall clock' }}; {{ design.workload.statements.length }} statements, {{ design.workload.arrival.kind === 'open' ? `open arrivals at ${design.workload.arrival.rate}` : `${design.workload.arrival.workers} workers` }}; runs of {{ design.run.seconds }}, one of each arm in each of {{ design.run.blocks }} blocks, in an order drawn anew with seed {{ design.run.seed ?? 1 }}.</p>
+          <p class="mb-1">{{ design.target.server ? `Lab server ${design.target.server}, playing by events` : 'A fresh copy of one SQLite file for each run, on the wall clock' }}; {{ design.workload.statements.length }} statements, {{ arrivalWords(design.workload.arrival) }}; runs of {{ design.run.seconds }}{{ design.run.cold ? ', each with empty caches at first' : '' }}, one of each arm in each of {{ design.run.blocks }} blocks, in an order drawn anew with seed {{ design.run.seed ?? 1 }}.</p>
         </div>
       </div>
     </template>

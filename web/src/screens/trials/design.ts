@@ -6,6 +6,17 @@ export interface Arm {
   drop_indexes?: string[]
 }
 
+export interface Arrival {
+  kind: string
+  rate?: string
+  workers?: number
+  think?: string
+  think_kind?: string
+  think_most?: string
+  times?: string[]
+  order?: string
+}
+
 export interface Design {
   title: string
   question: string
@@ -13,11 +24,25 @@ export interface Design {
   guardrails?: { metric: string; worsen_at_most: string }[]
   target: { server?: string; sample?: string }
   workload: {
-    arrival: { kind: string; rate?: string; workers?: number; think?: string }
+    arrival: Arrival
     statements: { sql: string; weight?: number }[]
   }
   arms: Arm[]
-  run: { seconds: string; blocks: number; seed?: number }
+  run: { seconds: string; blocks: number; seed?: number; cold?: boolean }
+}
+
+/** How executions arrive, in words. */
+export function arrivalWords(arrival: Arrival): string {
+  if (arrival.kind === 'open') return `arriving at random, ${arrival.rate} on average`
+  if (arrival.kind === 'recorded') return `${arrival.times?.length ?? 0} arrivals as recorded`
+  const order = { file: ', each in the order of the file', own: ', each with a statement of its own' }[arrival.order ?? 'weight'] ?? ''
+  return `${arrival.workers} workers${order}, ${pauseWords(arrival)}`
+}
+
+function pauseWords(arrival: Arrival): string {
+  if (arrival.think_kind === 'uniform') return `pausing ${arrival.think ?? '0 s'} to ${arrival.think_most}`
+  if (!arrival.think) return 'without pause'
+  return `pausing ${arrival.think}${arrival.think_kind === 'fixed' ? ' each time' : ' on average'}`
 }
 
 /** What an arm changes, in words. */
