@@ -6,6 +6,7 @@ server's conditions from then on, so that history, live feed and trials all foll
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from hardy_gauge.probes.protocol import IndexSpec, Refused
@@ -13,6 +14,7 @@ from practice_fleet import settings as rules
 from practice_fleet.conditions import Conditions
 from practice_fleet.planner.catalogue import make_index
 from practice_fleet.scenario.units import PAGE_BYTES
+from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
 from practice_fleet.troubles.base import STAGE_HOURS, Said
 
@@ -53,6 +55,9 @@ class Operation:
         return [self.start_us(anchor_us)]
 
     def change(self, now: Conditions, hours: float) -> None: ...
+
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        return {}
 
     def levels(self, hours: float) -> dict[str, float]:
         return {}

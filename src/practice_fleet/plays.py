@@ -143,7 +143,15 @@ def event_run(state: State, request: PlayRequest, foreign_pages_per_s: float = 0
     capacity, spread = float(settings["log_capacity_bytes"]), float(settings["checkpoint_spread"])
     changed = [Accessed(o.name, o.pages, o.skew, o.changes * pace) for o in objects]
     stay_s = situation.caches.stay_s
-    usual = checkpoints(changed, log_rate, capacity, float(settings["checkpoint_interval_s"]), spread, stay_s / pace)
+    usual = checkpoints(
+        changed,
+        log_rate,
+        capacity,
+        float(settings["checkpoint_interval_s"]),
+        spread,
+        stay_s / pace,
+        not state.hardware.atomic_writes,
+    )
     age_s = 0.0 if request.cold else usual.every_s / 2
     pages = Pages(
         objects, situation.cache_pages, state.memory.system_cache / PAGE_BYTES, Randoms([request.seed, 3]),

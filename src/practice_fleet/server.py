@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Protocol
@@ -21,7 +21,6 @@ from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.work import RhythmSpec, StatementSpec
 from practice_fleet.troubles.base import Said
 from practice_fleet.troubles.members import MemberDown, PeerDown
-from practice_fleet.troubles.work import NewStatement
 
 MINUTE_US = 60_000_000
 HOUR_US = 60 * MINUTE_US
@@ -40,6 +39,7 @@ class Influence(Protocol):
     def stage(self, at_us: int, anchor_us: int) -> int: ...
     def hours(self, at_us: int, anchor_us: int) -> float: ...
     def change(self, now: Conditions, hours: float) -> None: ...
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]: ...
     def levels(self, hours: float) -> dict[str, float]: ...
     def says(self, server: str) -> list[Said]: ...
     def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]: ...
@@ -89,8 +89,7 @@ class PracticeServer:
         """The statements of now, and those that troubles bring at some time."""
         every = dict(self.statements)
         for influence in self.influences:
-            if isinstance(influence, NewStatement):
-                every[influence.key] = influence.statement
+            every |= influence.brings(self.statements)
         return every
 
     def _runs(self, statement: StatementSpec) -> bool:

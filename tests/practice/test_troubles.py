@@ -34,7 +34,7 @@ MORE: dict[str, dict[str, Any]] = {
     "setting_harmed": {"setting": "commit_mode", "value": "background"},
     "settings_differ": {"setting": "sort_memory_bytes", "value": 262144},
     "new_statement": {"statement": STATEMENT},
-    "wide_select": {"statement": STATEMENT},
+    "wide_select": {"statement": "patron_fines"},
     "many_small_calls": {"statement": "patron_by_card"},
     "over_fetch": {"statement": "patron_fines"},
     "failing_statement": {"statement": "lend_item"},

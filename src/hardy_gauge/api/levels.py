@@ -16,6 +16,8 @@ LEVELS = (
     ("memory_used_bytes", "memory used", "B"),
     ("sessions_open", "sessions open", ""),
     ("replica_lag_s", "replica lag", "s"),
+    ("replica_lag_bytes", "log not applied", "B"),
+    ("idle_transactions", "idle in transactions", ""),
     ("oldest_transaction_s", "oldest transaction", "s"),
     ("transaction_age", "transaction age", ""),
     ("dead_rows_share", "dead rows", "share"),

@@ -174,7 +174,8 @@ class Machine:
             pages.ask(name, whole(mean), found)
         for name, mean in visit.stream.items():
             in_order += pages.scan(name, mean, found)
-        images = sum(pages.change(name, whole(mean)) for name, mean in visit.changed.items())
+        first_changes = sum(pages.change(name, whole(mean)) for name, mean in visit.changed.items())
+        images = 0 if self.host.atomic_writes else first_changes
         self.pages_read += found.read + in_order
         chunks = whole(in_order / self.store.read_ahead_pages)
         by_session = self._left_to_session(found.evicted)

@@ -27,18 +27,25 @@ class Checkpoints:
 
 
 def checkpoints(
-    changed: list[Accessed], log_bytes_per_s: float, capacity: float, interval_s: float, spread: float, stay_s: float
+    changed: list[Accessed],
+    log_bytes_per_s: float,
+    capacity: float,
+    interval_s: float,
+    spread: float,
+    stay_s: float,
+    whole_pages: bool = True,
 ) -> Checkpoints:
     """Solve for the time between checkpoints: more log makes them come sooner, and that makes more log.
 
     ``changed`` are page changes per second by object; ``log_bytes_per_s`` is the log without page images;
+    ``whole_pages`` go into the log unless the file system writes them whole;
     ``stay_s`` is how long a page stays in the buffer cache: a changed page that leaves sooner than the next
     checkpoint is written then, and may be changed and written again before the checkpoint.
     """
     usable = capacity / (1 + spread)
     every, images = interval_s, 0.0
     for _ in range(ROUNDS):
-        images = distinct_pages(changed, every) / every * PAGE_BYTES
+        images = distinct_pages(changed, every) / every * PAGE_BYTES if whole_pages else 0.0
         by_log = usable / max(log_bytes_per_s + images, 1e-9)
         wanted = min(interval_s, by_log)
         if abs(wanted - every) < 1e-3 * every:

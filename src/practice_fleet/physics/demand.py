@@ -18,7 +18,7 @@ from practice_fleet.settings import Value
 
 CACHED_SHARE = 0.25
 LOG_RECORD_BYTES = 512
-ROW_SENT_BYTES = 96
+ROW_SENT_BYTES = 24
 SYSTEM_HIT_S = 4e-6
 
 
@@ -136,7 +136,7 @@ def situation(
     touched = [Accessed(o.name, o.pages, o.skew, changed[o.name]) for o in objects if o.name in changed]
     done = checkpoints(
         touched, log, float(settings["log_capacity_bytes"]), float(settings["checkpoint_interval_s"]),
-        float(settings["checkpoint_spread"]), caches.stay_s,
+        float(settings["checkpoint_spread"]), caches.stay_s, not host.atomic_writes,
     )  # fmt: skip
     return Situation(caches, memory, done, host, settings, sum(changed.values()), side)
 
@@ -202,7 +202,7 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
         log_s=write_s if writes else 0.0,
         commits=writes and settings["commit_mode"] == "wait",
         dirty=dirty,
-        client_s=host.network_latency_s + returned * ROW_SENT_BYTES / host.network_bytes_per_s,
+        client_s=host.network_latency_s + returned * (top.width + ROW_SENT_BYTES) / host.network_bytes_per_s,
         hot_rows=statement.hot_rows if writes else None,
         locked_rows=statement.locked_rows,
         same_order=statement.lock_order == "same",

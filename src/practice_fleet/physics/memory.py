@@ -14,12 +14,16 @@ from practice_fleet.settings import Value
 BASE_BYTES = 2**30
 WORKING_PAGES = 40.0
 MAPPED_PER_TABLE_BYTE = 512
+MOST_GIVEN_UP = 0.1
 HUGE_MAPPED_PER_TABLE_BYTE = 262_144
 
 
 @dataclass(frozen=True)
 class Memory:
-    """Bytes by use. ``page_tables`` map the buffer cache once for every session."""
+    """Bytes by use. ``page_tables`` map the buffer cache once for every session.
+
+    ``tendency`` is how readily memory goes to swap before it is full.
+    """
 
     host: float
     swap: float
@@ -27,6 +31,7 @@ class Memory:
     sessions: float
     operations: float
     page_tables: float = 0.0
+    tendency: float = 0.0
 
     @property
     def used(self) -> float:
@@ -35,12 +40,13 @@ class Memory:
     @property
     def system_cache(self) -> float:
         """Bytes left for the operating system to keep files in."""
-        return max(0.0, self.host - self.used)
+        return max(0.0, self.host - self.used * (1 - self.swapped))
 
     @property
     def swapped(self) -> float:
-        """Share of what is used that lies on swap."""
-        return max(0.0, (self.used - self.host) / self.used)
+        """Share of what is used that lies on swap: what is over, or what the host gives up to cache files."""
+        given_up = min(self.tendency * MOST_GIVEN_UP * self.used, self.swap) / self.used
+        return max(given_up, (self.used - self.host) / self.used)
 
     @property
     def killed(self) -> bool:
@@ -62,5 +68,5 @@ def memory(host: HostSpec, settings: dict[str, Value], sessions: float, running:
     mapped = HUGE_MAPPED_PER_TABLE_BYTE if host.huge_pages else MAPPED_PER_TABLE_BYTE
     return Memory(
         float(host.memory), float(host.swap), cache, sessions * float(settings["session_memory_bytes"]),
-        running * float(settings["sort_memory_bytes"]), sessions * cache / mapped,
+        running * float(settings["sort_memory_bytes"]), sessions * cache / mapped, host.swap_tendency,
     )  # fmt: skip

@@ -15,7 +15,7 @@ from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 
 STATEMENT_S = 120e-6
-OUT_S, WRITE_S = 0.5e-6, 8e-6
+OUT_S, OUT_BYTE_S, WRITE_S = 0.4e-6, 1e-9, 8e-6
 ROW_LOG_BYTES, INDEX_LOG_BYTES = 96, 72
 
 
@@ -41,8 +41,9 @@ def plan(
         tops = [spread(top, wide, pages) for top in tops]
     chosen = min(tops, key=lambda node: node.total_cost())
     chosen = next((node for node in tops if node.key() == pinned), chosen)
+    chosen.width = row_width(catalogue, query)
     if query.kind == "select" or over is not None:
-        chosen.demand.processor_s += STATEMENT_S + chosen.rows_true * OUT_S
+        chosen.demand.processor_s += STATEMENT_S + chosen.rows_true * (OUT_S + chosen.width * OUT_BYTE_S)
     if query.kind == "select" and over is not None:
         chosen.below[0].demand.processor_s += STATEMENT_S
     return chosen

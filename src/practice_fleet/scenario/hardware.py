@@ -37,6 +37,12 @@ class HostSpec(Part):
     network_latency_s: float = Field(0.0002, ge=0, le=10, description="seconds of one trip to the client and back")
     network_bytes_per_s: Bytes = Field(1_000_000_000, description="bytes per second to clients")
     huge_pages: bool = Field(False, description="memory is mapped in large pages, so that page tables stay small")
+    atomic_writes: bool = Field(
+        False, description="the file system never leaves half a page: none has to be in the log whole"
+    )
+    swap_tendency: float = Field(
+        0.0, ge=0, le=1, description="how readily memory goes to swap to keep files cached, before memory is full"
+    )
     swap: Bytes = Field(2**31, description="swap space; when memory and swap are full, the server is killed")
 
     @property

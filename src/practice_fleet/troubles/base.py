@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -10,6 +11,7 @@ from pydantic import Field, model_validator
 from practice_fleet.conditions import Conditions
 from practice_fleet.scenario.clusters import DatabaseSpec
 from practice_fleet.scenario.units import Part
+from practice_fleet.scenario.work import StatementSpec
 
 MINUTE_US = 60_000_000
 HOUR_US = 60 * MINUTE_US
@@ -50,7 +52,7 @@ class BaseTrouble(Part):
         return None if self.end_minutes_ago is None else int(anchor_us - self.end_minutes_ago * MINUTE_US)
 
     @property
-    def lasts_s(self) -> float | None:
+    def runs_for_s(self) -> float | None:
         """Seconds from beginning to end; none when it goes on."""
         return None if self.end_minutes_ago is None else (self.start_minutes_ago - self.end_minutes_ago) * 60
 
@@ -86,6 +88,10 @@ class BaseTrouble(Part):
 
     def change(self, now: Conditions, hours: float) -> None:
         """Change the conditions of a server on which it has been for ``hours``."""
+
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        """Statements that it adds to those a server runs."""
+        return {}
 
     def levels(self, hours: float) -> dict[str, float]:
         """What it adds to level figures such as ``replica_lag_s`` after ``hours``."""

@@ -35,8 +35,8 @@ class _SettingTrouble(BaseTrouble):
         set_to = Said(0, "info", f"{name} set to {value}", "setting", name)
         return (
             [set_to]
-            if self.lasts_s is None
-            else [set_to, Said(self.lasts_s, "info", f"{name} set back", "setting", name)]
+            if self.runs_for_s is None
+            else [set_to, Said(self.runs_for_s, "info", f"{name} set back", "setting", name)]
         )
 
 

@@ -57,13 +57,19 @@ class ProcessorSaturated(BaseTrouble):
 
 
 class HostSetting(BaseTrouble):
-    """The host saves power: every core runs slower."""
+    """The host itself is set badly: it saves power, moves memory to swap early, or maps memory in small pages."""
 
     cause: Literal["host_setting"]
-    size: float = Field(0.5, gt=0, lt=1, description="speed of a core ÷ speed before")
+    what: Literal["power", "swap_tendency", "small_pages"] = Field("power", description="which setting of the host")
+    size: float = Field(0.5, gt=0, le=1, description="power: speed of a core ÷ before; swap_tendency: the new one")
 
     def change(self, now: Conditions, hours: float) -> None:
-        now.host = now.host.model_copy(update={"core_speed": now.host.core_speed * self.size})
+        changed = {
+            "power": {"core_speed": now.host.core_speed * self.size},
+            "swap_tendency": {"swap_tendency": self.size},
+            "small_pages": {"huge_pages": False},
+        }[self.what]
+        now.host = now.host.model_copy(update=changed)
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", "host restarted with another power profile", "software")]
+        return [Said(0, "info", f"host restarted with another setting: {self.what}", "software")]

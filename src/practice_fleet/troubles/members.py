@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
 from pydantic import Field
 
 from practice_fleet.conditions import Conditions
+from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.troubles.base import MINUTE_US, BaseTrouble, Said
 
 PARTITIONS = 1024
@@ -53,6 +55,9 @@ class FailoverDrill(MemberDown):
     """Benign: a member is taken out on purpose, announced before."""
 
     cause: Literal["failover_drill"]  # type: ignore[assignment]
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(0, "info", f"{server} is taken out for a drill, as announced", "software")]
 
 
 class IndexBuild(BaseTrouble):
@@ -107,6 +112,9 @@ class PeerDown:
             now.speed_up(statement, self.members / (self.members - 1))
         if hours * 60 < self.trouble.size:
             now.background_pages_per_s += BACKGROUND_PAGES
+
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        return {}
 
     def levels(self, hours: float) -> dict[str, float]:
         """Partitions still to come to this member, copies still missing, and members it sees."""

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
+import sqlglot
 from pydantic import Field
+from sqlglot import exp
 
 from practice_fleet.conditions import Conditions
 from practice_fleet.scenario.clusters import DatabaseSpec
@@ -22,6 +25,9 @@ class NewStatement(BaseTrouble):
     def key(self) -> str:
         return f"new_{self.statement.service}"
 
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        return {self.key: self.statement}
+
     def change(self, now: Conditions, hours: float) -> None:
         now.statements[self.key] = self.statement
 
@@ -33,17 +39,44 @@ class NewStatement(BaseTrouble):
         ]
 
 
-class WideSelect(NewStatement):
-    """A statement asks for every column and far more rows than are used."""
-
-    cause: Literal["wide_select"]  # type: ignore[assignment]
-
-
 class _OneStatement(BaseTrouble):
     statement: str = Field(description="key of the statement")
 
     def check(self, database: DatabaseSpec) -> None:
         known(self.statement, dict(database.statements), "statement")
+
+
+class WideSelect(_OneStatement):
+    """A release asks for every column and far more rows than it uses: it filters and cuts off by itself.
+
+    Of the conditions only the first is left, and there is no limit.
+    """
+
+    cause: Literal["wide_select"]
+
+    def check(self, database: DatabaseSpec) -> None:
+        super().check(database)
+        tree = sqlglot.parse_one(database.statements[self.statement].sql, read="postgres")
+        if not isinstance(tree, exp.Select) or tree.args.get("group"):
+            raise ValueError(f"statement {self.statement} does not select rows that could be wider")
+
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        if self.statement not in statements:
+            return {}
+        spec = statements[self.statement]
+        tree = sqlglot.parse_one(spec.sql, read="postgres")
+        tree.set("expressions", [exp.Star()])
+        tree.set("limit", None)
+        if (where := tree.args.get("where")) is not None:
+            where.set("this", next(iter(where.this.flatten())) if isinstance(where.this, exp.And) else where.this)
+        return {f"wide_{self.statement}": spec.model_copy(update={"sql": tree.sql("postgres")})}
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.statements |= self.brings(now.statements)
+        now.speed_up(self.statement, 0.0)
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(0, "info", "an application connected with a new version", "software")]
 
 
 class ManySmallCalls(_OneStatement):
