@@ -124,3 +124,23 @@ def test_checkpoints_follow_time_or_log() -> None:
     assert distinct_pages(table, 1e9) == pytest.approx(100_000)
     leaving = checkpoints(table, 1e5, 64e9, 300, 0.5, 20)
     assert leaving.evicted_pages_per_s > 0 == roomy.evicted_pages_per_s
+
+
+@pytest.mark.parametrize("most_units", [60_000, 2_000])
+def test_a_cold_start_reads_each_page_once(most_units: int) -> None:
+    """After n requests for N pages N(1 − e^(−n/N)) different ones have been read, whatever the units are."""
+    count = 40_000
+    stored = [StoredObject("t", count, 0.0, 1.0, 0, False)]
+    cold, found = pages(stored, count, 0, cold=True, most_units=most_units), Found()
+    for asked in (20_000, 40_000, 120_000):
+        cold.ask("t", asked - cold.requests, found)
+        assert found.read == pytest.approx(count * -np.expm1(-asked / count), rel=0.02)
+    assert cold.hits == cold.requests - found.read
+
+
+def test_a_scan_after_a_cold_start_reads_what_was_not_read_yet() -> None:
+    stored = [StoredObject("t", 40_000, 0.0, 1.0, 0, False)]
+    cold, found = pages(stored, 50_000, 50_000, cold=True, most_units=2_000), Found()
+    cold.ask("t", 30_000, found)
+    assert cold.scan("t", 40_000, found) == pytest.approx(40_000 - found.read, rel=0.02)
+    assert cold.scan("t", 40_000, found) == 0

@@ -222,3 +222,46 @@ def test_a_server_that_needs_more_than_memory_and_swap_is_killed_and_comes_back(
     assert live.started_us(after) == NOW + 60 * MINUTE_US and live.started_us(NOW + MINUTE_US) < NOW + MINUTE_US
     ten_minutes = live.counters(after).values["calls"]
     assert 0 < ten_minutes < before, "counted anew since it came back"
+
+
+def test_what_the_host_is_set_to_counts() -> None:
+    """Memory given up early is read back from swap; whole-page writes need no pages in the log; huge pages map more."""
+
+    def state(**host: object):  # type: ignore[no-untyped-def]
+        on = server(
+            4,
+            3,
+            settings={"buffer_cache_bytes": 256 * MIB, "max_sessions": 500, "log_capacity_bytes": 64 * MIB},
+            skew=0.8,
+        )
+        now = on.conditions(NOW)
+        now.host = now.host.model_copy(update=host)
+        now.statements = {"change": now.statements["look"].model_copy(update={"sql": UPDATE})}
+        return now.state({"change": 300.0}, {"change": 300.0})
+
+    plain, eager = state(), state(swap_tendency=1.0)
+    assert plain.memory.swapped == 0 and eager.memory.swapped == pytest.approx(0.1)
+    assert eager.visits["change"].swap_reads > 0 and eager.memory.system_cache > plain.memory.system_cache
+    whole = state(atomic_writes=True)
+    assert whole.visits["change"].log_bytes < 0.2 * plain.visits["change"].log_bytes
+    assert whole.situation.checkpoints.every_s > plain.situation.checkpoints.every_s
+    assert state(huge_pages=True).memory.page_tables < plain.memory.page_tables / 100
+
+
+@pytest.mark.parametrize("what", ["power", "swap_tendency"])
+def test_a_badly_set_host_is_slower(scenario: Scenario, what: str) -> None:
+    trouble = {"cause": "host_setting", "servers": ["desk-a"], "start_minutes_ago": 60, "what": what, "size": 0.9}
+    made = Scenario.model_validate(scenario.model_dump(exclude={"troubles"}) | {"troubles": [trouble]})
+    history = History(PracticeServer(made, *made.servers()["desk-a"], NOW))
+    now, before = history.at(NOW), history.at(NOW - 2 * HOUR_US)
+    slower = [float((b.model.seconds * b.model.rate).sum() / b.model.rate.sum()) for b in (now, before)]
+    assert slower[0] > 1.01 * slower[1]
+
+
+def test_a_setting_that_is_put_back_says_so(scenario: Scenario) -> None:
+    trouble = {"cause": "sort_spills", "servers": ["desk-a"], "start_minutes_ago": 60, "end_minutes_ago": 30}
+    made = Scenario.model_validate(scenario.model_dump(exclude={"troubles"}) | {"troubles": [trouble]})
+    live = LiveServer(History(PracticeServer(made, *made.servers()["desk-a"], NOW)), NOW - HOUR_US)
+    said = live.messages(NOW - 2 * HOUR_US, NOW).messages
+    assert [m.text for m in said] == ["sort_memory_bytes set to 262144", "sort_memory_bytes set back"]
+    assert said[1].at_us == NOW - 30 * MINUTE_US and said[1].change == "setting"

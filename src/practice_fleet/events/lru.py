@@ -34,3 +34,8 @@ class Lru:
         if cold:
             self._keys.move_to_end(key, last=False)
         return gone
+
+    def hold(self, key: int) -> None:
+        """Make a key the most recently used, whether it is there or has to be taken in."""
+        if not self.ask(key):
+            self.put(key)

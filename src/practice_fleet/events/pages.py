@@ -104,7 +104,10 @@ class Pages:
             first = self.samplers[stored.name].end
         self.units = first
         self.bypassed = {o.name for o in self.objects if o.bypassed}
-        if not self.cold:
+        self.partial: dict[int, int] = {}
+        if self.cold:
+            self.partial = dict.fromkeys(range(self.units), 0) if self.scale > 1 else {}
+        else:
             self._warm()
         self.requests = self.hits = 0
 
@@ -140,27 +143,49 @@ class Pages:
         self.requests += count
         for _ in range(count):
             unit = sampler.draw()
+            if unit in self.partial and self.random.uniform() * self.scale >= self.partial[unit]:
+                found.read += 1
+                self._came_in(unit, 1)
+                self.system.hold(unit)
+                if not buffer.ask(unit):
+                    self._into_buffer(sampler, unit, found)
+                continue
             if buffer.ask(unit):
                 self.hits += 1
                 continue
             self._from_below(unit, found)
             self._into_buffer(sampler, unit, found)
 
+    def _came_in(self, unit: int, pages: int) -> None:
+        """Count pages of a unit that were read for the first time since a cold start."""
+        self.partial[unit] += pages
+        if self.partial[unit] >= self.scale:
+            del self.partial[unit]
+
     def scan(self, name: str, pages: float, found: Found) -> int:
         """Read so many pages in order; how many came from the volume."""
         sampler = self.samplers[name]
         units = min(sampler.units, int(-(-pages // self.scale)))
         past = name in self.bypassed
-        read = 0
+        read = 0.0
         for unit in range(sampler.first, sampler.first + units):
+            if unit in self.partial:
+                missing = self.scale - self.partial[unit]
+                self._came_in(unit, missing)
+                read += missing / self.scale
+                self.system.hold(unit)
+                if not past and unit not in self.buffer:
+                    self._into_buffer(sampler, unit, found)
+                continue
             if unit in self.buffer:
                 continue
-            before = found.read
-            self._from_below(unit, found)
-            read += found.read - before
+            if not self.system.ask(unit):
+                read += 1
+                self.system.put(unit)
+            else:
+                found.system += 1
             if not past:
                 self._into_buffer(sampler, unit, found)
-        found.read -= read
         self.requests += int(pages)
         self.hits += int(pages) if read == 0 else 0
         return int(min(pages, read * self.scale))
