@@ -10,7 +10,7 @@ from benchmarks.timing import seconds, side_by_side
 from hardy_gauge.probes.protocol import Arrival, PlayRequest, PlayStatement
 from practice_fleet import frames
 from practice_fleet.events.run import Run
-from practice_fleet.history import History
+from practice_fleet.fleet import Fleet
 from practice_fleet.live import LiveServer
 from practice_fleet.plays import event_run
 from practice_fleet.scenario.document import Scenario
@@ -29,10 +29,8 @@ def server(scenario: Scenario, name: str) -> PracticeServer:
 
 def whole_history(scenario: Scenario) -> None:
     """Every frame of every server, by days, as the import asks for them."""
-    for name in scenario.servers():
-        one = server(scenario, name)
-        history = History(one)
-        for day in range(one.start_us, NOW, DAY_US):
+    for history in Fleet(scenario, NOW).histories.values():
+        for day in range(history.server.start_us, NOW, DAY_US):
             until = min(day + DAY_US, NOW)
             frames.metric_frame(history, day, until)
             frames.statement_frame(history, day, until)
@@ -43,8 +41,7 @@ def whole_history(scenario: Scenario) -> None:
 
 def live_share_of_a_core(scenario: Scenario) -> float:
     """Processor seconds a second that ``MANY`` servers take: sessions each second, counters each minute."""
-    names = list(scenario.servers())
-    servers = [LiveServer(History(server(scenario, name)), NOW) for name in names]
+    servers = [LiveServer(history, NOW) for history in Fleet(scenario, NOW).histories.values()]
     for live in servers:
         live.statements(NOW)
     began = time.process_time()

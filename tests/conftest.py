@@ -8,7 +8,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from pathlib import Path
 
 import httpx
@@ -24,12 +24,16 @@ ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """With several processes: a file stays in one of them, and so does everything that uses the demo."""
+@pytest.hookimpl(wrapper=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, None, None]:
+    """With several processes: a file stays in one of them, and so does everything that uses the demo.
+
+    A wrapper, so that the groups are there before the plugin that deals them out reads them.
+    """
     for item in items:
         group = "demo" if "demo" in getattr(item, "fixturenames", ()) else item.nodeid.split("::")[0]
         item.add_marker(pytest.mark.xdist_group(group))
+    return (yield)
 
 
 def free_port() -> int:

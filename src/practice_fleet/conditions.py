@@ -17,6 +17,7 @@ from practice_fleet.planner.access import Costing
 from practice_fleet.planner.catalogue import Catalogue
 from practice_fleet.planner.choose import plan
 from practice_fleet.planner.plan import Node, Side
+from practice_fleet.planner.query import read
 from practice_fleet.planner.spread import Spread
 from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.hardware import HostSpec
@@ -67,6 +68,14 @@ class Conditions:
         """Give a table other figures; what the planner believes stays as it was."""
         self.believed.setdefault(name, self.tables[name])
         self.tables[name] = self.tables[name].model_copy(update=figures)
+
+    def hold_table(self, table: str, hold: Hold) -> None:
+        """Keep everyone who writes a table waiting."""
+        columns = {name: set(spec.columns) for name, spec in self.tables.items()}
+        for key, statement in self.statements.items():
+            query = read(statement.sql, columns)
+            if query.kind != "select" and query.tables[0] == table:
+                self.held[key] = hold
 
     def change_data_volume(self, **figures: object) -> None:
         self.host = self.host.model_copy(update={"data_volume": self.host.data_volume.model_copy(update=figures)})

@@ -10,7 +10,7 @@ from scipy.special import gammaincc, gammainccinv
 
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.history import Block, History
-from practice_fleet.physics.clock import EVENTS, LOCK, Limits, gamma_of
+from practice_fleet.physics.clock import EVENTS, LOCK, OBJECT, Limits, gamma_of
 from practice_fleet.server import HOUR_US, MINUTE_US
 
 
@@ -100,7 +100,7 @@ def _samples(history: History, block: Block) -> pl.DataFrame:
 def _blocked(block: Block, frame: pl.DataFrame, idle: int) -> pl.DataFrame:
     """Who keeps whom waiting, second by second: the ``idle`` session, one that waits itself, or one at work."""
     holds = block.state.holds
-    waits = pl.col("event") == LOCK
+    waits = pl.col("event").is_in([LOCK, OBJECT])
     seen = frame.group_by("at_us", "statement").agg(
         pl.col("session").filter(waits).first().alias("waiting"),
         pl.col("session").filter(~waits).first().alias("working"),

@@ -17,6 +17,7 @@ from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
 from practice_fleet.troubles.base import STAGE_HOURS, Said
+from practice_fleet.troubles.members import BUILDING
 
 BUILD_PAGES_PER_S = 6000.0
 COLD_STEPS = 6
@@ -158,7 +159,10 @@ class Restart(Operation):
 
 @dataclass
 class BuildIndex(Operation):
-    """Build an index: its table is read and the index written first, and only then is it used."""
+    """Build an index: its table is read and the index written first, and only then is it used.
+
+    For a moment each minute it keeps the table to itself, and whoever writes there waits.
+    """
 
     spec: IndexSpec = field(default_factory=lambda: IndexSpec(table="", columns=["id"]))
     ready_us: int = 0
@@ -183,6 +187,7 @@ class BuildIndex(Operation):
         else:
             now.background_pages_per_s += BUILD_PAGES_PER_S / 4
             now.background_cores += 1
+            now.hold_table(self.spec.table, BUILDING)
 
     def says(self, server: str) -> list[Said]:
         built = Said(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import networkx as nx
+import numpy as np
 import polars as pl
 import pytest
 import simpy
@@ -40,7 +42,7 @@ def test_clock_and_events_agree_on_an_idle_transaction(patience: float) -> None:
     arrival = Arrival(kind="open", rate_per_s=30)
     run = Run(host(8), [update], [1], arrival, limits, seed=6, holds={0: (hold, None)})
     frame = run.play(1500).executions
-    model = solve(pl.Series([30.0]).to_numpy()[:, None], [update], host(8), limits, holds=[hold])
+    model = solve(np.array([[30.0]]), [update], host(8), limits, holds=[hold])
     assert frame["wait.row_lock"].mean() == pytest.approx(float(model.seconds[LOCK, 0, 0]), rel=0.06)
     assert frame["failed"].mean() == pytest.approx(float(model.failed[0, 0]), abs=0.006)
     assert (patience < 1) == bool(frame["failed"].any())
@@ -80,6 +82,28 @@ def test_who_would_close_a_circle_is_found_over_any_number_of_others() -> None:
     assert rows.holders["r3"] == 2 and 2 not in rows.waits_for
     rows.release("r0")
     assert "r0" not in rows.holders
+
+
+def test_circles_are_those_that_a_graph_library_finds() -> None:
+    """Reference: networkx, over random requests for rows; a wait is refused exactly when it would close a circle."""
+    rng = np.random.default_rng(8)
+    refused = waiting = 0
+    for _ in range(60):
+        rows, graph = Rows(simpy.Environment()), nx.DiGraph()
+        for _ in range(40):
+            owner, row = int(rng.integers(0, 9)), int(rng.integers(0, 12))
+            if owner in rows.waits_for or rows.holders.get(row) == owner:
+                continue
+            if rows.take(owner, row) is None:
+                continue
+            graph.clear()
+            graph.add_edges_from((who, rows.holders[wanted]) for who, wanted in rows.waits_for.items())
+            closes = rows.closes_circle(owner, row)
+            assert closes == (owner in {node for circle in nx.simple_cycles(graph) for node in circle})
+            refused, waiting = refused + closes, waiting + 1
+            if closes:
+                rows.give_up(owner, row)
+    assert refused > 50 and waiting > 200
 
 
 def ill(scenario: Scenario, **trouble: object) -> PracticeServer:

@@ -13,6 +13,7 @@ from practice_fleet.face import build
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
 from practice_fleet.operations import BuildIndex, DropIndex, EndSession, Pin, Restart, SetSetting
+from practice_fleet.physics.clock import OBJECT
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
 from tests.conftest import Serving
@@ -76,6 +77,16 @@ def test_an_index_takes_time_and_load_and_only_then_helps(live: LiveServer) -> N
     assert during.now.background_cores == 1 and "back" not in during.catalogue.indexes
     assert "back" in after.catalogue.indexes and after.now.background_cores == 0
     assert minute(live, (build_it.ready_us // MINUTE_US + 2) * MINUTE_US, "rows_examined") < slow / 20
+
+
+def test_whoever_writes_a_table_waits_for_the_build_of_its_index(live: LiveServer) -> None:
+    live.do(BuildIndex(NOW, spec=IndexSpec(name="by_day", table="loan", columns=["renewals"])))
+    block = live.history.at(NOW)
+    waited = dict(zip(block.keys, block.model.seconds[OBJECT, :, 0], strict=True))
+    assert waited["lend_item"] == pytest.approx(2**2 / 2 / 60) and waited["count_for_branch"] == 0
+    samples = frames.sample_frame(live.history, NOW, NOW + MINUTE_US)
+    blocked = samples.filter(samples["wait_event"] == "object_lock")
+    assert len(blocked) > 0 and set(blocked["blocked_by"]) == {240}
 
 
 def test_a_pinned_plan_stays_until_it_is_unpinned(live: LiveServer) -> None:

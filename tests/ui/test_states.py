@@ -52,9 +52,9 @@ def test_a_slow_answer_shows_that_it_is_being_read(page: Page) -> None:
 
 def test_a_search_without_a_hit_shows_the_way_back(page: Page) -> None:
     page.goto("/fleet?search=zzz")
-    expect(page.get_by_text("0 of 20 servers")).to_be_visible()
+    expect(page.get_by_text("0 of 22 servers")).to_be_visible()
     page.get_by_role("link", name="Show all").click()
-    expect(page.get_by_text("20 of 20 servers")).to_be_visible()
+    expect(page.get_by_text("22 of 22 servers")).to_be_visible()
     page.goto("/statements?scope=desk-a&search=zzz")
     expect(page.get_by_text("No statement matches")).to_be_visible()
 

@@ -14,7 +14,7 @@ TRIAL_MS = 150_000
 def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     # notice
     page.goto("/")
-    expect(page.locator("[data-server]")).to_have_count(20)
+    expect(page.locator("[data-server]")).to_have_count(22)
     first = page.locator("[data-server]").first
     assert first.get_attribute("data-server") == "desk-a"
     expect(first).to_contain_text(re.compile(r"[\d.]+× usual, reading data, since \d\d:\d\d"))

@@ -10,7 +10,7 @@ import simpy
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.rows import Row, Rows
 from practice_fleet.events.stations import Steps
-from practice_fleet.physics.clock import LOCK, Limits
+from practice_fleet.physics.clock import LOCK, OBJECT, Limits
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.locks import Hold
 
@@ -82,19 +82,20 @@ class Locking:
 
     def wait_for_idle(self, number: int, statement: int, where: list[int], spent: list[float]) -> Ends:
         """Wait until the idle session, or a call that waits for it, is out of the way; False when patience ends."""
-        _, behind = self.holds[statement]
+        hold, behind = self.holds[statement]
+        event = OBJECT if hold.whole else LOCK
         over = self.idle.get(statement if behind is None else behind)
         stuck = self.stuck.get(behind, []) if behind is not None else []
         if over is None or (behind is not None and not stuck):
             return True
         since = self.env.now
-        where[1], where[2] = LOCK, stuck[0] if stuck else self.idle_number
+        where[1], where[2] = event, stuck[0] if stuck else self.idle_number
         if behind is None:
             self.stuck[statement].append(number)
         patience = self.limits.lock_timeout_s
         yield over if patience == float("inf") else over | self.env.timeout(patience)
         where[2] = NOBODY
-        spent[LOCK] += self.env.now - since
+        spent[event] += self.env.now - since
         if behind is None and not over.triggered:
             self.stuck[statement].remove(number)
         return bool(over.triggered)

@@ -18,9 +18,9 @@ from practice_fleet.settings import Value
 
 EVENTS = (
     "running", "run_queue", "page_read", "page_write", "temp_file", "swap_in", "log_flush", "log_full", "row_lock",
-    "send_rows", "cache_latch", "exchange", "worker_wait",
+    "send_rows", "cache_latch", "exchange", "worker_wait", "object_lock",
 )  # fmt: skip
-RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND, LATCH, EXCHANGE, WORKERS = range(len(EVENTS))
+RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND, LATCH, EXCHANGE, WORKERS, OBJECT = range(len(EVENTS))
 BUSIEST = 0.97
 LATCH_S = 0.3e-6
 
@@ -205,7 +205,7 @@ def _wait_for_rows(
     for number, hold in enumerate(holds):
         if hold is not None:
             mean, second, gave_up = hold.wait(patience_s)
-            seconds[LOCK, number] += mean
+            seconds[OBJECT if hold.whole else LOCK, number] += mean
             variance[number] += second - mean**2
             failed[number] = 1 - (1 - failed[number]) * (1 - gave_up)
     return failed, victims

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -17,17 +17,18 @@ class Hold:
     """A session changes rows that a statement wants, and then does nothing: for ``lasts_s``, each ``every_s``.
 
     ``behind`` names the statement whose waiting calls are what this one waits for, when the session that does
-    nothing is not itself in its way.
+    nothing is not itself in its way; ``whole`` when it keeps a whole object and not rows.
     """
 
     lasts_s: float
     every_s: float
     behind: str | None = None
+    whole: bool = False
 
     def cut(self, idle_timeout_s: float) -> Hold:
         """The same where sessions that idle inside a transaction are ended after so long; 0 is never."""
         lasts = min(self.lasts_s, idle_timeout_s) if idle_timeout_s else self.lasts_s
-        return Hold(lasts, self.every_s, self.behind)
+        return replace(self, lasts_s=lasts)
 
     def wait(self, patience_s: float) -> tuple[float, float, float]:
         """Mean and second moment of a call's wait (s, s²), and the share of calls that give up.

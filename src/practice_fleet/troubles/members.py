@@ -9,12 +9,15 @@ from typing import Literal
 from pydantic import Field
 
 from practice_fleet.conditions import Conditions
+from practice_fleet.physics.locks import Hold
+from practice_fleet.scenario.clusters import DatabaseSpec
 from practice_fleet.scenario.work import StatementSpec
-from practice_fleet.troubles.base import MINUTE_US, BaseTrouble, Said
+from practice_fleet.troubles.base import MINUTE_US, BaseTrouble, Said, known
 
 PARTITIONS = 1024
 NOTICED_S = 20.0
 BACKGROUND_PAGES = 300.0
+BUILDING = Hold(lasts_s=2.0, every_s=60.0, whole=True)
 
 
 class UnevenLoad(BaseTrouble):
@@ -61,7 +64,7 @@ class FailoverDrill(MemberDown):
 
 
 class IndexBuild(BaseTrouble):
-    """Benign: an index is built; it reads the table and writes the index meanwhile."""
+    """Benign: an index is built; it reads the table, writes the index, and keeps the table for a moment each minute."""
 
     cause: Literal["index_build"]
     index: str = Field(description="name of the index that is rebuilt")
@@ -70,6 +73,12 @@ class IndexBuild(BaseTrouble):
     def change(self, now: Conditions, hours: float) -> None:
         now.background_pages_per_s += self.pages
         now.background_cores += 1
+        for name, table in now.tables.items():
+            if any(index.name == self.index for index in table.indexes):
+                now.hold_table(name, BUILDING)
+
+    def check(self, database: DatabaseSpec) -> None:
+        known(self.index, {index.name for table in database.tables.values() for index in table.indexes}, "index")
 
     def says(self, server: str) -> list[Said]:
         return [Said(0, "info", f"rebuilding index {self.index}", "schema", self.index)]
