@@ -55,32 +55,29 @@ def levels_of(history: History, state: State, at_us: np.ndarray | int) -> dict[s
     """Levels at each moment: storage, memory, sessions, ages, lag."""
     server = history.server
     at_us = np.atleast_1d(np.asarray(at_us))
-    added = [server.levels(int(at)) for at in at_us]
+    added = server.levels(at_us)
+    none = np.zeros(len(at_us))
     volume = state.hardware.data_volume
     grown = (at_us - server.anchor_us) / DAY_US * volume.growth_per_day
-    used = np.minimum(float(volume.capacity), volume.used + grown + _of(added, "volume_used.data"))
+    used = np.minimum(float(volume.capacity), volume.used + grown + added.get("volume_used.data", none))
     # upkeep renews the transaction numbers each night
     since_upkeep = (at_us - UPKEEP_HOUR * HOUR_US) % DAY_US / 1e6
-    unkept = _of(added, "unkept_hours") * 3600 if state.settings["upkeep_enabled"] == "off" else 0.0
+    unkept = added.get("unkept_hours", none) * 3600 if state.settings["upkeep_enabled"] == "off" else 0.0
     levels = {
         "volume_used.data": used // PAGE_BYTES * PAGE_BYTES,
         "memory_used_bytes": np.full(len(at_us), state.memory.used),
         "sessions_open": np.full(len(at_us), state.sessions),
-        "transaction_age": (since_upkeep + unkept) * AGE_PER_S + _of(added, "transaction_age"),
-        "oldest_transaction_s": 30.0 + _of(added, "oldest_transaction_s"),
-        "dead_rows_share": np.maximum(state.now.dead_rows_share, _of(added, "dead_rows_share")),
+        "transaction_age": (since_upkeep + unkept) * AGE_PER_S + added.get("transaction_age", none),
+        "oldest_transaction_s": 30.0 + added.get("oldest_transaction_s", none),
+        "dead_rows_share": np.maximum(state.now.dead_rows_share, added.get("dead_rows_share", none)),
     }
     for flow in history.flows:
         levels |= flow.levels(at_us)
     if server.spec.role == "member":
         peers = sum(spec.role == "member" for spec in server.cluster.servers)
-        levels["members_seen"] = peers + _of(added, "members_seen")
+        levels["members_seen"] = peers + added.get("members_seen", none)
         for name in ("partitions_coming", "partitions_going", "copies_missing"):
-            levels[name] = _of(added, name)
-    for name in sorted({name for one in added for name in one} - set(levels) - {"unkept_hours"}):
-        levels[name] = _of(added, name)
+            levels[name] = added.get(name, none)
+    for name in sorted(added.keys() - levels.keys() - {"unkept_hours"}):
+        levels[name] = added.get(name, none)
     return levels
-
-
-def _of(added: list[dict[str, float]], name: str) -> Array:
-    return np.array([one.get(name, 0.0) for one in added])

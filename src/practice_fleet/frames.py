@@ -6,12 +6,12 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 import polars as pl
-from scipy.special import gammaincc, gammainccinv
 
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.history import Block, History
-from practice_fleet.physics.clock import EVENTS, LOCK, OBJECT, Limits, gamma_of
+from practice_fleet.physics.clock import EVENTS, LOCK, OBJECT
 from practice_fleet.server import HOUR_US, MINUTE_US
+from practice_fleet.slow import slow
 
 
 def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
@@ -100,6 +100,8 @@ def _samples(history: History, block: Block) -> pl.DataFrame:
 def _blocked(block: Block, frame: pl.DataFrame, idle: int) -> pl.DataFrame:
     """Who keeps whom waiting, second by second: the ``idle`` session, one that waits itself, or one at work."""
     holds = block.state.holds
+    if not frame["event"].is_in([LOCK, OBJECT]).any():
+        return frame.with_columns(pl.lit(None, dtype=pl.Int64).alias("blocked_by"))
     waits = pl.col("event").is_in([LOCK, OBJECT])
     seen = frame.group_by("at_us", "statement").agg(
         pl.col("session").filter(waits).first().alias("waiting"),
@@ -123,30 +125,21 @@ def _blocked(block: Block, frame: pl.DataFrame, idle: int) -> pl.DataFrame:
 
 
 def execution_frame(history: History, since_us: int, until_us: int, threshold_s: float) -> pl.DataFrame:
-    """Executions that ended in the span and took at least the threshold (gamma-distributed times)."""
+    """Executions that ended in the span and took at least the threshold."""
     parts = (_executions(history, block, threshold_s) for block in _hours(history, since_us, until_us))
     return _together(parts, "ended_at_us", since_us, until_us)
 
 
 def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFrame:
     rng = np.random.default_rng([history.server.seed, 3, block.first_us // MINUTE_US])
-    calls = block.calls.T.astype(int)
-    mean = (block.seconds.sum(axis=0) / np.maximum(block.calls, 1)).T
-    shape, scale = gamma_of(mean, block.model.variance.T)
-    longest = Limits.of(block.state.settings).statement_timeout_s
-    above = gammaincc(shape, threshold_s / scale) if threshold_s <= longest else np.zeros_like(shape)
-    counts = rng.binomial(calls, above)
-    minute, which = np.nonzero(counts)
+    minute, which, lasted = slow(block, threshold_s, rng)
     if not len(minute):
         return pl.DataFrame()
-    repeat = counts[minute, which]
-    minute, which = np.repeat(minute, repeat), np.repeat(which, repeat)
-    left = rng.random(which.size) * above[minute, which]
     plans = [block.state.plans[key].key() for key in block.keys]
     frame = pl.DataFrame(
         {
             "ended_at_us": block.first_us + minute * MINUTE_US + rng.integers(0, MINUTE_US, which.size),
-            "duration_s": np.minimum(gammainccinv(shape[minute, which], left) * scale[minute, which], longest),
+            "duration_s": lasted,
             "statement_key": pl.Series("k", block.keys, dtype=pl.String).gather(which),
             "plan_key": pl.Series("p", plans, dtype=pl.String).gather(which),
         }

@@ -60,8 +60,8 @@ class Block:
             return self
         s = slice(first, last)
         model = Minutes(
-            self.model.rate[:, s], self.model.seconds[:, :, s], self.model.variance[:, s], self.model.failed[:, s],
-            self.model.victims[:, s],
+            self.model.rate[:, s], self.model.seconds[:, :, s], self.model.variance[:, s], self.model.held[:, s],
+            self.model.held_variance[:, s], self.model.failed[:, s], self.model.victims[:, s],
             {k: v[s] for k, v in self.model.utilisation.items()},
         )  # fmt: skip
         foreign = Others(self.foreign.requests[s], self.foreign.channel_s[s], self.foreign.gate_s[s])
@@ -133,7 +133,11 @@ class History:
         noise_rng = np.random.default_rng([server.seed, 4, first_us // MINUTE_US])
         calls = calls_rng.poisson(model.rate.T * 60).T.astype(float)
         noise = np.moveaxis(noise_rng.standard_normal((minutes, len(EVENTS), len(keys))), 0, -1)
-        spread = np.sqrt(model.variance) / np.maximum(model.response, 1e-12) / np.sqrt(np.maximum(calls, 1))
+        spread = (
+            np.sqrt(model.variance + model.held_variance)
+            / np.maximum(model.response, 1e-12)
+            / np.sqrt(np.maximum(calls, 1))
+        )
         factor = np.clip(1 + noise * spread, 0.2, 3)
         factor[RUNNING] = 1  # work done does not vary with the queues
         brought: dict[str, Array] = {}

@@ -139,14 +139,19 @@ class PracticeServer:
         }
         return sorted(at for at in times if since_us < at < until_us)
 
-    def levels(self, at_us: int) -> dict[str, float]:
-        """What the influences that are on add to level figures."""
-        total: dict[str, float] = {}
+    def levels(self, at_us: np.ndarray) -> dict[str, Array]:
+        """What influences add to level figures at moments between which none begins or ends."""
+        total: dict[str, Array] = {}
+        first = int(at_us[0])
         for influence in self.influences:
-            if influence.is_on(at_us, self.anchor_us):
-                hours = (at_us - influence.start_us(self.anchor_us)) / HOUR_US
-                for name, value in influence.levels(hours).items():
-                    total[name] = total.get(name, 0.0) + value
+            if not influence.is_on(first, self.anchor_us):
+                continue
+            start = influence.start_us(self.anchor_us)
+            if not influence.levels((first - start) / HOUR_US):
+                continue
+            for number, at in enumerate(at_us.tolist()):
+                for name, value in influence.levels((at - start) / HOUR_US).items():
+                    total.setdefault(name, np.zeros(len(at_us)))[number] += value
         return total
 
     def trial_state(

@@ -154,6 +154,20 @@ def test_deadlocks_fail_calls_and_the_log_names_each_victim(scenario: Scenario) 
     ] == []
 
 
+def test_few_calls_wait_long_behind_an_idle_session_and_the_rest_not_at_all(scenario: Scenario) -> None:
+    """A mean of 0.4 s that is 4% of the calls waiting up to 20 s, not every call waiting a little."""
+    server = ill(scenario, cause="idle_transaction", statement="count_for_branch", size=0.4)
+    history = History(server)
+    block = history.at(NOW)
+    calls = float(block.calls[block.keys.index("count_for_branch"), 0])
+    frame = frames.execution_frame(history, NOW, NOW + HOUR_US, 0.1).filter(
+        pl.col("statement_key") == "count_for_branch"
+    )
+    assert len(frame) / 60 == pytest.approx(0.04 * calls, rel=0.15)
+    assert frame["duration_s"].max() == pytest.approx(20, abs=0.5)
+    assert frame["duration_s"].mean() == pytest.approx(10, rel=0.05)
+
+
 def test_timeouts_cut_waits_and_fail_calls(scenario: Scenario) -> None:
     server = ill(scenario, cause="idle_transaction", statement="count_for_branch", size=1.5)
     open_ended = History(server).at(NOW)

@@ -48,13 +48,15 @@ class Minutes:
     """Arrays of shape (statements, minutes) unless said otherwise; ``seconds`` has events first.
 
     ``rate`` is what is served (1/s), ``seconds`` the mean time per call at each event, ``variance`` of
-    the response (s²), ``failed`` the share of calls that gave up or were victims of deadlocks, ``victims`` that
+    the response (s²) without the waits for idle sessions, which ``held`` and ``held_variance`` are of, ``failed`` the share of calls that gave up or were victims of deadlocks, ``victims`` that
     of the latter, ``utilisation`` by station of shape (minutes,).
     """
 
     rate: Array
     seconds: Array
     variance: Array
+    held: Array
+    held_variance: Array
     failed: Array
     victims: Array
     utilisation: dict[str, Array]
@@ -175,40 +177,50 @@ def solve(
         + (d.commits[:, None] * flush / 2) ** 2
         + (d.bursts[:, None] * queue) ** 2 / np.maximum(d.bursts[:, None], 1)
     )
-    failed, victims = _wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s)
+    rows = _wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s)
 
     work = seconds.sum(axis=0)
     sessions = (rate * work).sum(axis=0)
     limit = np.where(served < 1, limits.max_sessions, np.minimum(sessions, limits.max_sessions))
     _queue_up(seconds, rate, d, limit / np.maximum(sessions, 1e-12))
-    failed = _lose_patience(seconds, variance, failed, limits.statement_timeout_s)
+    failed = _lose_patience(seconds, variance, rows, limits.statement_timeout_s)
     use = d.busy(rate)
     log_rate = (rate * d.writes[:, None]).sum(axis=0)
     log_mean = (rate * (d.writes * d.log_s)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
     use["log volume"] = np.maximum(np.minimum(1.0, log_rate * log_mean), use.pop("log stream"))
-    return Minutes(rate, seconds, variance, failed, victims, use)
+    return Minutes(rate, seconds, variance, rows.held, rows.held_variance, failed, rows.victims, use)
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """Waits for idle sessions (s, s²), and shares of calls that fail by locks or are victims of deadlocks."""
+
+    held: Array
+    held_variance: Array
+    failed: Array
+    victims: Array
 
 
 def _wait_for_rows(
     seconds: Array, variance: Array, rate: Array, visits: list[Visits], holds: Sequence[Hold | None], patience_s: float
-) -> tuple[Array, Array]:
-    """Add the waits for locked rows; the shares of calls that fail by them, and that are victims of deadlocks."""
-    failed, victims = np.zeros_like(rate), np.zeros_like(rate)
+) -> _Rows:
+    """Add the waits for locked rows."""
+    found = _Rows(*(np.zeros_like(rate) for _ in range(4)))
     for number, visit in enumerate(visits):
         if visit.hot_rows:
             kept = seconds[:LOCK, number].sum(axis=0)
-            found = hot_rows(rate[number], kept, visit.hot_rows, visit.locked_rows, visit.same_order, patience_s)
-            seconds[LOCK, number] += found.mean
-            variance[number] += np.maximum(found.second - found.mean**2, 0)
-            victims[number] = found.victims
-            failed[number] = 1 - (1 - found.gave_up) * (1 - found.victims)
+            hot = hot_rows(rate[number], kept, visit.hot_rows, visit.locked_rows, visit.same_order, patience_s)
+            seconds[LOCK, number] += hot.mean
+            variance[number] += np.maximum(hot.second - hot.mean**2, 0)
+            found.victims[number] = hot.victims
+            found.failed[number] = 1 - (1 - hot.gave_up) * (1 - hot.victims)
     for number, hold in enumerate(holds):
         if hold is not None:
             mean, second, gave_up = hold.wait(patience_s)
             seconds[OBJECT if hold.whole else LOCK, number] += mean
-            variance[number] += second - mean**2
-            failed[number] = 1 - (1 - failed[number]) * (1 - gave_up)
-    return failed, victims
+            found.held[number], found.held_variance[number] = mean, second - mean**2
+            found.failed[number] = 1 - (1 - found.failed[number]) * (1 - gave_up)
+    return found
 
 
 def gamma_of(mean: Array, variance: Array) -> tuple[Array, Array]:
@@ -217,15 +229,17 @@ def gamma_of(mean: Array, variance: Array) -> tuple[Array, Array]:
     return shape, np.maximum(mean, 1e-12) / shape
 
 
-def _lose_patience(seconds: Array, variance: Array, failed: Array, patience_s: float) -> Array:
-    """Cut calls at the longest time allowed; the share of calls that fail, with those."""
+def _lose_patience(seconds: Array, variance: Array, rows: _Rows, patience_s: float) -> Array:
+    """Cut calls at the longest time allowed; the share of calls that fail, with those. Waits for idle sessions have
+    been cut already."""
     if np.isinf(patience_s):
-        return failed
-    mean = seconds.sum(axis=0)
+        return rows.failed
+    mean = np.maximum(seconds.sum(axis=0) - rows.held, 1e-12)
     shape, scale = gamma_of(mean, variance)
     late = gammaincc(shape, patience_s / scale)
-    seconds *= gammainc(shape + 1, patience_s / scale) + patience_s / np.maximum(mean, 1e-12) * late
-    return np.asarray(1 - (1 - failed) * (1 - late))
+    kept = gammainc(shape + 1, patience_s / scale) + patience_s / mean * late
+    seconds *= (mean * kept + rows.held) / (mean + rows.held)
+    return np.asarray(1 - (1 - rows.failed) * (1 - late))
 
 
 def _data_wait(d: _Demands, rate: Array) -> tuple[Array, Array]:

@@ -1,0 +1,56 @@
+"""Which executions of a block were slow, and how slow: drawn from the distributions that its minutes have."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import gammaincc, gammainccinv
+
+from practice_fleet.history import Block
+from practice_fleet.physics.clock import Limits, gamma_of
+from practice_fleet.physics.queueing import Array
+
+FAR = 40.0  # so many times the mean is never reached
+Which = NDArray[np.int64]
+
+
+def slow(block: Block, threshold_s: float, rng: np.random.Generator) -> tuple[Which, Which, Array]:
+    """Minute, number of the statement and duration (s) of every execution that took at least ``threshold_s``.
+
+    Durations are gamma-distributed; a call that meets an idle session waits for the rest of its hold besides.
+    """
+    limits = Limits.of(block.state.settings)
+    calls = block.calls.T.astype(int)
+    model = block.model
+    seen = block.seconds.sum(axis=0) / np.maximum(block.calls, 1)
+    mean = np.maximum(np.where(model.held > 0, model.response - model.held, seen).T, 1e-12)
+    meets = np.zeros_like(calls)
+    parts = []
+    for number, key in enumerate(block.keys):
+        hold = block.state.holds.get(key)
+        if hold is None:
+            continue
+        meets[:, number] = rng.binomial(calls[:, number], min(1.0, hold.lasts_s / hold.every_s))
+        minute = np.repeat(np.arange(block.minutes), meets[:, number])
+        waits = np.minimum(rng.random(minute.size) * hold.lasts_s, limits.lock_timeout_s)
+        lasted = mean[minute, number] + waits
+        kept = lasted >= threshold_s
+        parts.append((minute[kept], np.full(int(kept.sum()), number), lasted[kept]))
+    parts.append(_gamma(mean, model.variance.T, calls - meets, threshold_s, limits.statement_timeout_s, rng))
+    minutes, which, lasted = (np.concatenate(column) for column in zip(*parts, strict=True))
+    return minutes, which, np.minimum(lasted, limits.statement_timeout_s)
+
+
+def _gamma(
+    mean: Array, variance: Array, calls: Which, threshold_s: float, longest_s: float, rng: np.random.Generator
+) -> tuple[Which, Which, Array]:
+    shape, scale = gamma_of(mean, variance)
+    above = np.zeros_like(shape)
+    near = (mean > threshold_s / FAR) & (threshold_s <= longest_s)
+    above[near] = gammaincc(shape[near], threshold_s / scale[near])
+    counts = rng.binomial(calls, above)
+    minute, which = np.nonzero(counts)
+    repeat = counts[minute, which]
+    minute, which = np.repeat(minute, repeat), np.repeat(which, repeat)
+    left = rng.random(which.size) * above[minute, which]
+    return minute, which, gammainccinv(shape[minute, which], left) * scale[minute, which]
