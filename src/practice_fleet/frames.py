@@ -9,7 +9,8 @@ import polars as pl
 
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.history import Block, History
-from practice_fleet.physics.clock import EVENTS, LOCK, OBJECT
+from practice_fleet.physics.clock import EVENTS
+from practice_fleet.sampled import sampled
 from practice_fleet.server import HOUR_US, MINUTE_US
 from practice_fleet.slow import slow
 
@@ -69,59 +70,8 @@ def _together(parts: Iterable[pl.DataFrame], time: str, since_us: int, until_us:
 
 def sample_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
     """Sessions seen at each second: counts follow the time spent in the minute at each wait event."""
-    parts = (_samples(history, block) for block in _hours(history, since_us, until_us))
+    parts = (sampled(history, block) for block in _hours(history, since_us, until_us))
     return _together(parts, "at_us", since_us, until_us)
-
-
-def _samples(history: History, block: Block) -> pl.DataFrame:
-    rng = np.random.default_rng([history.server.seed, 2, block.first_us // MINUTE_US])
-    counts = rng.poisson(np.moveaxis(block.seconds, -1, 0))
-    minute, event, statement = np.nonzero(counts)
-    repeat = counts[minute, event, statement]
-    total = int(repeat.sum())
-    limit = max(2, int(float(block.state.settings["max_sessions"])))
-    second = np.repeat(minute, repeat) * 60 + rng.integers(0, 60, total)
-    frame = pl.DataFrame(
-        {"at_us": block.first_us + second * 1_000_000, "event": np.repeat(event, repeat),
-         "statement": np.repeat(statement, repeat), "session": rng.integers(1, limit, total)}
-    ).sort("at_us", maintain_order=True)  # fmt: skip
-    # rank among the samples of one second, so that no session is in two places at once; the last is kept for who idles
-    turn = pl.int_range(pl.len()).over("at_us") + pl.col("session").first().over("at_us")
-    frame = frame.with_columns((turn % (limit - 1) + 1).cast(pl.Int64).alias("session"))
-    return _blocked(block, frame, limit).select(
-        "at_us",
-        "session",
-        pl.Series("statement_key", block.keys, dtype=pl.String).gather(frame["statement"]).alias("statement_key"),
-        pl.Series("wait_event", EVENTS).gather(frame["event"]).alias("wait_event"),
-        "blocked_by",
-    )
-
-
-def _blocked(block: Block, frame: pl.DataFrame, idle: int) -> pl.DataFrame:
-    """Who keeps whom waiting, second by second: the ``idle`` session, one that waits itself, or one at work."""
-    holds = block.state.holds
-    if not frame["event"].is_in([LOCK, OBJECT]).any():
-        return frame.with_columns(pl.lit(None, dtype=pl.Int64).alias("blocked_by"))
-    waits = pl.col("event").is_in([LOCK, OBJECT])
-    seen = frame.group_by("at_us", "statement").agg(
-        pl.col("session").filter(waits).first().alias("waiting"),
-        pl.col("session").filter(~waits).first().alias("working"),
-    )
-    before = {
-        n: block.keys.index(h.behind)
-        for n, k in enumerate(block.keys)
-        if (h := holds.get(k)) and h.behind in block.keys
-    }
-    whose = pl.col("statement").replace_strict(before, default=pl.col("statement"), return_dtype=pl.Int64)
-    held = pl.col("statement").is_in([n for n, key in enumerate(block.keys) if key in holds])
-    joined = frame.with_columns(whose.alias("whose")).join(
-        seen, left_on=["at_us", "whose"], right_on=["at_us", "statement"], how="left", maintain_order="left"
-    )
-    other = pl.coalesce("working", pl.when(pl.col("waiting") != pl.col("session")).then("waiting"))
-    chained = pl.when(pl.col("whose") != pl.col("statement")).then(pl.coalesce("waiting", pl.lit(idle))).otherwise(idle)
-    return joined.with_columns(
-        pl.when(waits & held).then(chained).when(waits).then(other).cast(pl.Int64).alias("blocked_by")
-    )
 
 
 def execution_frame(history: History, since_us: int, until_us: int, threshold_s: float) -> pl.DataFrame:

@@ -16,7 +16,7 @@ import numpy as np
 
 from practice_fleet.conditions import State
 from practice_fleet.flows.base import Flow
-from practice_fleet.physics.clock import EVENTS, RUNNING, Limits, Minutes, solve
+from practice_fleet.physics.clock import RUNNING, Limits, Minutes, solve
 from practice_fleet.physics.queueing import Array
 from practice_fleet.physics.storage import Others, Volume
 from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
@@ -132,7 +132,9 @@ class History:
         calls_rng = np.random.default_rng([server.load_seed, 1, first_us // MINUTE_US])
         noise_rng = np.random.default_rng([server.seed, 4, first_us // MINUTE_US])
         calls = calls_rng.poisson(model.rate.T * 60).T.astype(float)
-        noise = np.moveaxis(noise_rng.standard_normal((minutes, len(EVENTS), len(keys))), 0, -1)
+        met = model.seconds.any(axis=(1, 2))
+        noise = np.zeros(model.seconds.shape)
+        noise[met] = np.moveaxis(noise_rng.standard_normal((minutes, int(met.sum()), len(keys))), 0, -1)
         spread = (
             np.sqrt(model.variance + model.held_variance)
             / np.maximum(model.response, 1e-12)

@@ -44,9 +44,12 @@ def slow(block: Block, threshold_s: float, rng: np.random.Generator) -> tuple[Wh
 def _gamma(
     mean: Array, variance: Array, calls: Which, threshold_s: float, longest_s: float, rng: np.random.Generator
 ) -> tuple[Which, Which, Array]:
+    near = (mean > threshold_s / FAR) & (threshold_s <= longest_s)
+    if not near.any():
+        none = np.zeros(0, dtype=np.int64)
+        return none, none, np.zeros(0)
     shape, scale = gamma_of(mean, variance)
     above = np.zeros_like(shape)
-    near = (mean > threshold_s / FAR) & (threshold_s <= longest_s)
     above[near] = gammaincc(shape[near], threshold_s / scale[near])
     counts = rng.binomial(calls, above)
     minute, which = np.nonzero(counts)

@@ -1,0 +1,86 @@
+"""Which sessions are seen at each second of a block, what they wait for, and who keeps them waiting."""
+
+from __future__ import annotations
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from practice_fleet.history import Block, History
+from practice_fleet.physics.clock import EVENTS, LOCK, OBJECT
+from practice_fleet.server import MINUTE_US
+
+Whole = NDArray[np.int64]
+NOBODY = 0
+
+
+def sampled(history: History, block: Block) -> pl.DataFrame:
+    """One row a second and session at work: counts follow the time spent in the minute at each wait event."""
+    rng = np.random.default_rng([history.server.seed, 2, block.first_us // MINUTE_US])
+    counts = rng.poisson(np.moveaxis(block.seconds, -1, 0))
+    minute, event, statement = np.nonzero(counts)
+    repeat = counts[minute, event, statement]
+    total = int(repeat.sum())
+    limit = max(2, int(float(block.state.settings["max_sessions"])))
+    second = np.repeat(minute, repeat) * 60 + rng.integers(0, 60, total)
+    order = np.argsort(second, kind="stable")
+    second, event, statement = second[order], np.repeat(event, repeat)[order], np.repeat(statement, repeat)[order]
+    session = _sessions(second, rng.integers(1, limit, total), limit)
+    blocker = pl.Series("blocked_by", _blockers(block, second, event, statement, session, limit), dtype=pl.Int64)
+    return pl.DataFrame(
+        {
+            "at_us": block.first_us + second * 1_000_000,
+            "session": session,
+            "statement_key": pl.Series(block.keys, dtype=pl.String).gather(statement),
+            "wait_event": pl.Series(EVENTS).gather(event),
+            "blocked_by": blocker.replace(NOBODY, None),
+        }
+    )
+
+
+def _sessions(second: Whole, drawn: Whole, limit: int) -> Whole:
+    """Session numbers below ``limit``, different within a second; the last number is kept for who idles."""
+    starts = np.flatnonzero(np.diff(second, prepend=-1))
+    group = np.cumsum(np.diff(second, prepend=-1) != 0) - 1
+    rank = np.arange(len(second)) - starts[group]
+    return np.asarray((rank + drawn[starts][group]) % (limit - 1) + 1)
+
+
+def _blockers(block: Block, second: Whole, event: Whole, statement: Whole, session: Whole, idle: int) -> Whole:
+    """For each row the ``idle`` session, one that waits itself, or one at work; ``NOBODY`` for who does not wait."""
+    found = np.full(len(second), NOBODY)
+    waits = (event == LOCK) | (event == OBJECT)
+    if not waits.any():
+        return found
+    width, holds = len(block.keys), block.state.holds
+    key = second * width + statement
+    waiting, working = _First(key[waits], session[waits]), _First(key[~waits], session[~waits])
+    for number, name in enumerate(block.keys):
+        here = waits & (statement == number)
+        hold = holds.get(name)
+        if hold is None:
+            others = waiting.of(key[here])
+            others[others == session[here]] = NOBODY
+            busy = working.of(key[here])
+            found[here] = np.where(busy != NOBODY, busy, others)
+        elif hold.behind in block.keys:
+            before = waiting.of(second[here] * width + block.keys.index(str(hold.behind)))
+            found[here] = np.where(before != NOBODY, before, idle)
+        else:
+            found[here] = idle
+    return found
+
+
+class _First:
+    """The first session of each second and statement."""
+
+    def __init__(self, keys: Whole, sessions: Whole) -> None:
+        self.keys, first = np.unique(keys, return_index=True)
+        self.sessions = sessions[first]
+
+    def of(self, keys: Whole) -> Whole:
+        at = np.searchsorted(self.keys, keys)
+        inside = np.minimum(at, max(len(self.keys) - 1, 0))
+        if not len(self.keys):
+            return np.full(len(keys), NOBODY)
+        return np.where(self.keys[inside] == keys, self.sessions[inside], NOBODY)
