@@ -162,6 +162,10 @@ class State:
             for key, statement in self.statements.items()
         }
 
+    @cached_property
+    def plan_keys(self) -> dict[str, str]:
+        return {key: node.key() for key, node in self.plans.items()}
+
     def dead_rows(self, usual: dict[str, float]) -> dict[str, float]:
         """Rows per second that updates and deletes leave dead, by table."""
         dead: dict[str, float] = {}

@@ -22,7 +22,7 @@ def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFr
         shape = block.calls.shape
         called = (block.calls > 0).ravel()
         row = np.repeat(np.arange(len(block.keys)), shape[1])[called]
-        plans = pl.Series([block.state.plans[key].key() for key in block.keys], dtype=pl.String)
+        plans = pl.Series([block.state.plan_keys[key] for key in block.keys], dtype=pl.String)
         data = {
             "at_us": np.broadcast_to(block.at_us, shape).ravel()[called],
             "statement_key": pl.Series(block.keys, dtype=pl.String).gather(row),
@@ -85,15 +85,13 @@ def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFr
     minute, which, lasted = slow(block, threshold_s, rng)
     if not len(minute):
         return pl.DataFrame()
-    plans = [block.state.plans[key].key() for key in block.keys]
-    frame = pl.DataFrame(
+    plans = [block.state.plan_keys[key] for key in block.keys]
+    return pl.DataFrame(
         {
             "ended_at_us": block.first_us + minute * MINUTE_US + rng.integers(0, MINUTE_US, which.size),
             "duration_s": lasted,
             "statement_key": pl.Series("k", block.keys, dtype=pl.String).gather(which),
             "plan_key": pl.Series("p", plans, dtype=pl.String).gather(which),
         }
+        | {name: block.per_call(name)[which, 0] for name in ("rows_returned", "rows_examined", "pages_read")}
     )
-    for name in ("rows_returned", "rows_examined", "pages_read"):
-        frame = frame.with_columns(pl.Series(name, block.per_call(name)[:, 0][which]))
-    return frame

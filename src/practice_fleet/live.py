@@ -129,7 +129,7 @@ class LiveServer:
             rows.append(
                 p.StatementCounter(
                     key=key, text=spec.sql, database=database, user=spec.user, service=spec.service,
-                    plan_key=state.plans[key].key() if key in state.plans else None, wait_s=waits, **plain,
+                    plan_key=state.plan_keys.get(key), wait_s=waits, **plain,
                 )
             )  # fmt: skip
         return p.StatementCounters(at_us=now_us, started_at_us=self.started_us(now_us), statements=rows)

@@ -10,7 +10,7 @@ from practice_fleet.history import Block
 from practice_fleet.physics.clock import Limits, gamma_of
 from practice_fleet.physics.queueing import Array
 
-FAR = 40.0  # so many times the mean is never reached
+NEVER = -28.0  # less than one in a million million
 Which = NDArray[np.int64]
 
 
@@ -44,13 +44,16 @@ def slow(block: Block, threshold_s: float, rng: np.random.Generator) -> tuple[Wh
 def _gamma(
     mean: Array, variance: Array, calls: Which, threshold_s: float, longest_s: float, rng: np.random.Generator
 ) -> tuple[Which, Which, Array]:
-    near = (mean > threshold_s / FAR) & (threshold_s <= longest_s)
+    shape, scale = gamma_of(mean, variance)
+    scaled = threshold_s / scale
+    # Chernoff's bound on the logarithm of the share above: where it is below NEVER there is none
+    bound = np.where(scaled > shape, shape - scaled + shape * np.log(np.maximum(scaled / shape, 1.0)), 0.0)
+    near = (bound > NEVER) & (threshold_s <= longest_s)
     if not near.any():
         none = np.zeros(0, dtype=np.int64)
         return none, none, np.zeros(0)
-    shape, scale = gamma_of(mean, variance)
     above = np.zeros_like(shape)
-    above[near] = gammaincc(shape[near], threshold_s / scale[near])
+    above[near] = gammaincc(shape[near], scaled[near])
     counts = rng.binomial(calls, above)
     minute, which = np.nonzero(counts)
     repeat = counts[minute, which]
