@@ -73,6 +73,16 @@ def test_a_level_that_is_hardly_higher_is_no_shift() -> None:
     assert current_shift(at, values, usual) is not None
 
 
+def test_next_to_nothing_is_no_shift_however_often_the_usual_it_is() -> None:
+    usual = usual_range(TIMES, np.full(len(TIMES), 0.01))
+    at = TIMES[-1] + MINUTE_US + np.arange(360) * MINUTE_US
+    values = np.where(np.arange(360) < 300, 0.01, 0.03)
+    found = current_shift(at, values, usual)
+    assert found is not None and found.ratio == pytest.approx(3)
+    assert current_shift(at, values, usual, least=0.05) is None
+    assert current_shift(at, values * 10, usual, least=0.05) is not None
+
+
 def test_words() -> None:
     assert times_reference(2.3, 1.0) == "2.3× the reference"
     assert times_reference(1.05, 1.0) == "as in the reference"

@@ -38,6 +38,8 @@ FIGURES: dict[str, tuple[str, str]] = {
     "log_bytes_per_s": ("log_bytes", "span_s"),
     "read_share": ("pages_read", "pages_requested"),
 }
+# the least difference from usual that anyone would notice, in the figure's unit
+LEAST = {"active_sessions": 0.05}
 
 
 @dataclass
@@ -121,7 +123,7 @@ class Data:
         frame = self.metrics([server_id], now - SHIFT_HOURS * HOUR_US, now, FIGURES[name])
         times, values = self.figure(frame, name)
         good = np.isfinite(values)
-        return current_shift(times[good], values[good], self.usual(server_id, name))
+        return current_shift(times[good], values[good], self.usual(server_id, name), LEAST.get(name, 0.0))
 
 
 def data_of(request: Request) -> Data:

@@ -41,11 +41,12 @@ class Shift:
     direction: str
 
 
-def current_shift(times_us: NDArray[np.int64], values: Array, usual: UsualRange) -> Shift | None:
+def current_shift(times_us: NDArray[np.int64], values: Array, usual: UsualRange, least: float = 0.0) -> Shift | None:
     """The shift that is on at the end of the series, or None when the last minutes lie in the band.
 
     The last five minutes must lie outside on average, and the level since the change point of value ÷ usual
-    must differ from the usual by 15% or more: a narrow band is left often, and by little.
+    must differ from the usual by 15% or more, and by ``least`` in the figure's own unit: a narrow band is left often,
+    and by little, and next to nothing three times over is still next to nothing.
     """
     if len(values) < 2 * RECENT:
         return None
@@ -61,6 +62,6 @@ def current_shift(times_us: NDArray[np.int64], values: Array, usual: UsualRange)
     if at is None:
         return None
     ratio = float(values[at:].mean() / centre[at:].mean())
-    if 1 / LEAST_RATIO < ratio < LEAST_RATIO:
+    if 1 / LEAST_RATIO < ratio < LEAST_RATIO or abs(values[at:].mean() - centre[at:].mean()) < least:
         return None
     return Shift(int(times_us[at]), ratio, "above" if now > above else "below")
