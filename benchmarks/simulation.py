@@ -5,7 +5,7 @@ from __future__ import annotations
 from benchmarks.timing import seconds
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Run
-from practice_fleet.physics.clock import Limits
+from practice_fleet.physics.wait_events import Limits
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.reading import load_scenario, shipped
 from practice_fleet.server import PracticeServer

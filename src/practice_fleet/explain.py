@@ -11,8 +11,8 @@ from hardy_gauge.probes import protocol as p
 from practice_fleet.conditions import State
 from practice_fleet.history import Block
 from practice_fleet.physics.cache import Hits
-from practice_fleet.physics.clock import QUEUE, READ, RUNNING
 from practice_fleet.physics.demand import bypasses, step_visits
+from practice_fleet.physics.wait_events import QUEUE, READ, RUNNING
 from practice_fleet.planner.plan import Node
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec

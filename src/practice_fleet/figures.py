@@ -6,8 +6,8 @@ import numpy as np
 
 from practice_fleet.conditions import State
 from practice_fleet.history import Block, History
-from practice_fleet.physics.clock import RUNNING
 from practice_fleet.physics.queueing import Array
+from practice_fleet.physics.wait_events import RUNNING
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.server import DAY_US, HOUR_US
 

@@ -9,7 +9,7 @@ import polars as pl
 
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.history import Block, History
-from practice_fleet.physics.clock import EVENTS
+from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.sampled import sampled
 from practice_fleet.server import HOUR_US, MINUTE_US
 from practice_fleet.slow import slow

@@ -16,9 +16,10 @@ import numpy as np
 
 from practice_fleet.conditions import State
 from practice_fleet.flows.base import Flow
-from practice_fleet.physics.clock import RUNNING, Limits, Minutes, solve
+from practice_fleet.physics.clock import Minutes, solve
 from practice_fleet.physics.queueing import Array
 from practice_fleet.physics.storage import Others, Volume
+from practice_fleet.physics.wait_events import RUNNING, Limits
 from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
 
 KEPT_DAYS = 2

@@ -12,7 +12,7 @@ from practice_fleet.frames import execution_frame, sample_frame
 from practice_fleet.history import History
 from practice_fleet.messages import happened
 from practice_fleet.operations import Operation, Restart
-from practice_fleet.physics.clock import EVENTS
+from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import HOUR_US, MINUTE_US
 

@@ -22,8 +22,8 @@ from practice_fleet.events.run import Run
 from practice_fleet.history import History
 from practice_fleet.physics.cache import Accessed
 from practice_fleet.physics.checkpoints import checkpoints
-from practice_fleet.physics.clock import Limits
 from practice_fleet.physics.demand import Visits, bypasses
+from practice_fleet.physics.wait_events import Limits
 from practice_fleet.scenario.units import PAGE_BYTES
 
 KEPT = 64

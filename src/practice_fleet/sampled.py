@@ -7,7 +7,7 @@ import polars as pl
 from numpy.typing import NDArray
 
 from practice_fleet.history import Block, History
-from practice_fleet.physics.clock import EVENTS, LOCK, OBJECT
+from practice_fleet.physics.wait_events import EVENTS, LOCK, OBJECT
 from practice_fleet.server import MINUTE_US
 
 Whole = NDArray[np.int64]

@@ -7,8 +7,9 @@ from numpy.typing import NDArray
 from scipy.special import gammaincc, gammainccinv
 
 from practice_fleet.history import Block
-from practice_fleet.physics.clock import Limits, gamma_of
+from practice_fleet.physics.patience import gamma_of
 from practice_fleet.physics.queueing import Array
+from practice_fleet.physics.wait_events import Limits
 
 NEVER = -28.0  # less than one in a million million
 Which = NDArray[np.int64]

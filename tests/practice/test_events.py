@@ -6,7 +6,7 @@ import pytest
 
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Randoms, Run
-from practice_fleet.physics.clock import Limits
+from practice_fleet.physics.wait_events import Limits
 from tests.practice.test_queueing import host, visits
 
 OPEN = Arrival(kind="open", rate_per_s=40)

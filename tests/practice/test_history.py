@@ -12,7 +12,7 @@ from practice_fleet import frames
 from practice_fleet.events.run import Run
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
-from practice_fleet.physics.clock import EVENTS, Limits
+from practice_fleet.physics.wait_events import EVENTS, Limits
 from practice_fleet.plays import event_run
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.reading import ScenarioError, load_scenario

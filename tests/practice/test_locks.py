@@ -15,8 +15,9 @@ from practice_fleet.events.rows import Rows
 from practice_fleet.events.run import Run
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
-from practice_fleet.physics.clock import LOCK, Limits, solve
+from practice_fleet.physics.clock import solve
 from practice_fleet.physics.locks import Hold, hot_rows
+from practice_fleet.physics.wait_events import LOCK, Limits
 from practice_fleet.plays import event_run
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer

@@ -13,7 +13,7 @@ from practice_fleet.face import build
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
 from practice_fleet.operations import BuildIndex, DropIndex, EndSession, Pin, Restart, SetSetting
-from practice_fleet.physics.clock import OBJECT
+from practice_fleet.physics.wait_events import OBJECT
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
 from tests.conftest import Serving

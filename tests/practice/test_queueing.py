@@ -11,9 +11,9 @@ import pytest
 
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Run
-from practice_fleet.physics.clock import Limits
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.queueing import closed_network, erlang_c, group_commit, wait_mgc
+from practice_fleet.physics.wait_events import Limits
 from practice_fleet.scenario.hardware import HostSpec, VolumeSpec
 
 VOLUME = VolumeSpec(capacity=10**12, used=10**9, growth_per_day=1, channels=1, latency_s=1.0, stream_bytes_per_s=10**9)

@@ -12,7 +12,7 @@ from hardy_gauge.probes.protocol import Arrival, ExplainRequest, PlayRequest, Pl
 from practice_fleet import frames
 from practice_fleet.fleet import Fleet
 from practice_fleet.live import LiveServer
-from practice_fleet.physics.clock import WORKERS
+from practice_fleet.physics.wait_events import WORKERS
 from practice_fleet.planner.access import Costing
 from practice_fleet.planner.catalogue import Catalogue
 from practice_fleet.planner.choose import plan

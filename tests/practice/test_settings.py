@@ -9,8 +9,9 @@ from practice_fleet import frames
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
 from practice_fleet.operations import GrowVolume, Restart, SetSetting
-from practice_fleet.physics.clock import LATCH, Limits, solve
+from practice_fleet.physics.clock import solve
 from practice_fleet.physics.upkeep import upkeep
+from practice_fleet.physics.wait_events import LATCH, Limits
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
 from practice_fleet.settings import CATALOGUE

@@ -12,7 +12,7 @@ from hardy_gauge.probes.wait_map import wait_map
 from practice_fleet import frames
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
-from practice_fleet.physics.clock import EVENTS
+from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
 from practice_fleet.troubles import Trouble

@@ -10,9 +10,9 @@ import simpy
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.rows import Row, Rows
 from practice_fleet.events.stations import Steps
-from practice_fleet.physics.clock import LOCK, OBJECT, Limits
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.locks import Hold
+from practice_fleet.physics.wait_events import LOCK, OBJECT, Limits
 
 NOBODY = -1
 Ends = Generator[simpy.Event, object, bool]

@@ -13,7 +13,9 @@ from practice_fleet.events.pages import Found, Store
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.rows import Row
 from practice_fleet.events.stations import Gate, LogWriter, Station, Steps
-from practice_fleet.physics.clock import (
+from practice_fleet.physics.demand import SYSTEM_HIT_S, Visits
+from practice_fleet.physics.storage import Volume
+from practice_fleet.physics.wait_events import (
     EVENTS,
     EXCHANGE,
     FLUSH,
@@ -28,9 +30,7 @@ from practice_fleet.physics.clock import (
     TEMP,
     WRITE,
     Limits,
-)  # fmt: skip
-from practice_fleet.physics.demand import SYSTEM_HIT_S, Visits
-from practice_fleet.physics.storage import Volume
+)
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from practice_fleet.physics.clock import EVENTS
+from practice_fleet.physics.wait_events import EVENTS
 
 TICKS = ("tick_s", "pages_read", "pages_written", "log_bytes", "checkpoints", "checkpoints_forced")
 

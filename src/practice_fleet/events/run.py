@@ -16,9 +16,9 @@ from practice_fleet.events.pages import Store
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.result import Result, result_of
 from practice_fleet.events.stations import Steps
-from practice_fleet.physics.clock import EVENTS, QUEUE, WORKERS, Limits
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.locks import Hold
+from practice_fleet.physics.wait_events import EVENTS, QUEUE, WORKERS, Limits
 from practice_fleet.scenario.hardware import HostSpec
 
 

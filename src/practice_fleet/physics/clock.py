@@ -2,45 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gammainc, gammaincc
 
 from practice_fleet.physics.demand import LOG_RECORD_BYTES, Visits
-from practice_fleet.physics.locks import Hold, hot_rows
+from practice_fleet.physics.locks import Hold
+from practice_fleet.physics.patience import lose_patience, wait_for_rows
 from practice_fleet.physics.queueing import Array, group_commit, wait_mgc
 from practice_fleet.physics.storage import Others, Volume
+from practice_fleet.physics.wait_events import (
+    EVENTS,
+    EXCHANGE,
+    FLUSH,
+    LATCH,
+    LATCH_S,
+    QUEUE,
+    READ,
+    RUNNING,
+    SEND,
+    SWAP,
+    TEMP,
+    WORKERS,
+    WRITE,
+    Limits,
+)
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
-from practice_fleet.settings import Value
 
-EVENTS = (
-    "running", "run_queue", "page_read", "page_write", "temp_file", "swap_in", "log_flush", "log_full", "row_lock",
-    "send_rows", "cache_latch", "exchange", "worker_wait", "object_lock",
-)  # fmt: skip
-RUNNING, QUEUE, READ, WRITE, TEMP, SWAP, FLUSH, FULL, LOCK, SEND, LATCH, EXCHANGE, WORKERS, OBJECT = range(len(EVENTS))
 BUSIEST = 0.97
-LATCH_S = 0.3e-6
-
-
-@dataclass(frozen=True)
-class Limits:
-    """Settings that calls run against: sessions, latches of the buffer cache, and patience (s; infinite is none)."""
-
-    max_sessions: float
-    cache_partitions: int = 8
-    lock_timeout_s: float = float("inf")
-    statement_timeout_s: float = float("inf")
-
-    @classmethod
-    def of(cls, settings: Mapping[str, Value]) -> Limits:
-        lock, statement = (float(settings[name]) or float("inf") for name in ("lock_timeout_s", "statement_timeout_s"))
-        return cls(
-            float(settings["max_sessions"]), int(float(settings["buffer_cache_partitions"])), min(lock, statement),
-            statement,
-        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -177,69 +168,18 @@ def solve(
         + (d.commits[:, None] * flush / 2) ** 2
         + (d.bursts[:, None] * queue) ** 2 / np.maximum(d.bursts[:, None], 1)
     )
-    rows = _wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s)
+    rows = wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s)
 
     work = seconds.sum(axis=0)
     sessions = (rate * work).sum(axis=0)
     limit = np.where(served < 1, limits.max_sessions, np.minimum(sessions, limits.max_sessions))
     _queue_up(seconds, rate, d, limit / np.maximum(sessions, 1e-12))
-    failed = _lose_patience(seconds, variance, rows, limits.statement_timeout_s)
+    failed = lose_patience(seconds, variance, rows, limits.statement_timeout_s)
     use = d.busy(rate)
     log_rate = (rate * d.writes[:, None]).sum(axis=0)
     log_mean = (rate * (d.writes * d.log_s)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
     use["log volume"] = np.maximum(np.minimum(1.0, log_rate * log_mean), use.pop("log stream"))
     return Minutes(rate, seconds, variance, rows.held, rows.held_variance, failed, rows.victims, use)
-
-
-@dataclass(frozen=True)
-class _Rows:
-    """Waits for idle sessions (s, s²), and shares of calls that fail by locks or are victims of deadlocks."""
-
-    held: Array
-    held_variance: Array
-    failed: Array
-    victims: Array
-
-
-def _wait_for_rows(
-    seconds: Array, variance: Array, rate: Array, visits: list[Visits], holds: Sequence[Hold | None], patience_s: float
-) -> _Rows:
-    """Add the waits for locked rows."""
-    found = _Rows(*(np.zeros_like(rate) for _ in range(4)))
-    for number, visit in enumerate(visits):
-        if visit.hot_rows:
-            kept = seconds[:LOCK, number].sum(axis=0)
-            hot = hot_rows(rate[number], kept, visit.hot_rows, visit.locked_rows, visit.same_order, patience_s)
-            seconds[LOCK, number] += hot.mean
-            variance[number] += np.maximum(hot.second - hot.mean**2, 0)
-            found.victims[number] = hot.victims
-            found.failed[number] = 1 - (1 - hot.gave_up) * (1 - hot.victims)
-    for number, hold in enumerate(holds):
-        if hold is not None:
-            mean, second, gave_up = hold.wait(patience_s)
-            seconds[OBJECT if hold.whole else LOCK, number] += mean
-            found.held[number], found.held_variance[number] = mean, second - mean**2
-            found.failed[number] = 1 - (1 - found.failed[number]) * (1 - gave_up)
-    return found
-
-
-def gamma_of(mean: Array, variance: Array) -> tuple[Array, Array]:
-    """Shape and scale (s) of the gamma distribution that durations are drawn from."""
-    shape = np.clip(mean**2 / np.maximum(variance, 1e-18), 0.6, 60)
-    return shape, np.maximum(mean, 1e-12) / shape
-
-
-def _lose_patience(seconds: Array, variance: Array, rows: _Rows, patience_s: float) -> Array:
-    """Cut calls at the longest time allowed; the share of calls that fail, with those. Waits for idle sessions have
-    been cut already."""
-    if np.isinf(patience_s):
-        return rows.failed
-    mean = np.maximum(seconds.sum(axis=0) - rows.held, 1e-12)
-    shape, scale = gamma_of(mean, variance)
-    late = gammaincc(shape, patience_s / scale)
-    kept = gammainc(shape + 1, patience_s / scale) + patience_s / mean * late
-    seconds *= (mean * kept + rows.held) / (mean + rows.held)
-    return np.asarray(1 - (1 - rows.failed) * (1 - late))
 
 
 def _data_wait(d: _Demands, rate: Array) -> tuple[Array, Array]:
