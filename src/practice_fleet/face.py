@@ -18,7 +18,10 @@ from hardy_gauge.probes import protocol as p
 from practice_fleet.fleet import Fleet
 from practice_fleet.frames import execution_frame, metric_frame, sample_frame, statement_frame
 from practice_fleet.live import LiveServer
-from practice_fleet.operations import BuildIndex, DropIndex, EndSession, GrowVolume, Operation, Pin, Restart, SetSetting
+from practice_fleet.operations.base import Operation
+from practice_fleet.operations.host import EndSession, GrowVolume
+from practice_fleet.operations.schema import BuildIndex, DropIndex, Pin
+from practice_fleet.operations.settings import Restart, SetSetting
 from practice_fleet.plays import Plays
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import DAY_US

@@ -25,14 +25,13 @@ def metrics(block: Block) -> dict[str, Array]:
     host, state = block.state.host, block.state
     use = block.model.utilisation
     done = state.situation.checkpoints
-    others = 0.0 if host.data_volume.shared_as is None else block.foreign.channel_s
     starts = np.floor((block.at_us / 1e6 + 60) / done.every_s) - np.floor(block.at_us / 1e6 / done.every_s)
     figures = {
         "calls": block.calls.sum(axis=0),
-        "errors": np.round(block.calls * block.failed).sum(axis=0),
+        "errors": block.errors.sum(axis=0),
         "time_s": block.seconds.sum(axis=(0, 1)),
         "processor_busy_s": block.seconds[RUNNING].sum(axis=0) + state.now.background_cores * 60,
-        "data_volume_busy_s": (use["data volume"] * host.data_volume.channels - others) * 60,
+        "data_volume_busy_s": (use["data volume"] * host.data_volume.channels - block.model.neighbours.channel_s) * 60,
         "log_volume_busy_s": use["log volume"] * 60,
         "pages_requested": total("pages_requested"),
         "pages_read": total("pages_read"),
@@ -63,14 +62,18 @@ def levels_of(history: History, state: State, at_us: np.ndarray | int) -> dict[s
     # upkeep renews the transaction numbers each night
     since_upkeep = (at_us - UPKEEP_HOUR * HOUR_US) % DAY_US / 1e6
     unkept = added.get("unkept_hours", none) * 3600 if state.settings["upkeep_enabled"] == "off" else 0.0
+    idle = [hold for hold in state.holds.values() if hold.behind is None and not hold.whole]
+    longest = max((hold.lasts_s for hold in idle), default=0.0)
     levels = {
         "volume_used.data": used // PAGE_BYTES * PAGE_BYTES,
         "memory_used_bytes": np.full(len(at_us), state.memory.used),
         "sessions_open": np.full(len(at_us), state.sessions),
         "transaction_age": (since_upkeep + unkept) * AGE_PER_S + added.get("transaction_age", none),
-        "oldest_transaction_s": 30.0 + added.get("oldest_transaction_s", none),
+        "oldest_transaction_s": np.maximum(30.0 + added.get("oldest_transaction_s", none), longest),
         "dead_rows_share": np.maximum(state.now.dead_rows_share, added.get("dead_rows_share", none)),
     }
+    if idle:
+        levels["idle_transactions"] = np.full(len(at_us), float(len(idle)))
     for flow in history.flows:
         levels |= flow.levels(at_us)
     if server.spec.role == "member":

@@ -19,6 +19,9 @@ class Fleet:
             name: PracticeServer(scenario, cluster, spec, anchor_us)
             for name, (cluster, spec) in scenario.servers().items()
         }
+        for name, server in self.servers.items():
+            same = (one.name for one in server.cluster.servers if one.name != name)
+            server.peers = {peer: self.servers[peer] for peer in same}
         flows: dict[str, list[Flow]] = {name: self._log(server) for name, server in self.servers.items()}
         stored = {name: server.cluster.host.data_volume.shared_as for name, server in self.servers.items()}
         storage: dict[str, Flow] = {}

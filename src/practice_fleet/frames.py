@@ -28,7 +28,7 @@ def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFr
             "statement_key": pl.Series(block.keys, dtype=pl.String).gather(row),
             "plan_key": plans.gather(row),
             "calls": block.calls.ravel()[called],
-            "errors": np.round(block.calls * block.failed).ravel()[called],
+            "errors": block.errors.ravel()[called],
             "time_s": block.seconds.sum(axis=0).ravel()[called],
         }
         for name in PER_CALL:
@@ -81,14 +81,13 @@ def execution_frame(history: History, since_us: int, until_us: int, threshold_s:
 
 
 def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFrame:
-    rng = np.random.default_rng([history.server.seed, 3, block.first_us // MINUTE_US])
-    minute, which, lasted = slow(block, threshold_s, rng)
-    if not len(minute):
+    ended, which, lasted = slow(history, block, threshold_s)
+    if not len(ended):
         return pl.DataFrame()
     plans = [block.state.plan_keys[key] for key in block.keys]
     return pl.DataFrame(
         {
-            "ended_at_us": block.first_us + minute * MINUTE_US + rng.integers(0, MINUTE_US, which.size),
+            "ended_at_us": ended,
             "duration_s": lasted,
             "statement_key": pl.Series("k", block.keys, dtype=pl.String).gather(which),
             "plan_key": pl.Series("p", plans, dtype=pl.String).gather(which),

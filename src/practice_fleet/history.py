@@ -19,7 +19,7 @@ from practice_fleet.flows.base import Flow
 from practice_fleet.physics.clock import Minutes, solve
 from practice_fleet.physics.queueing import Array
 from practice_fleet.physics.storage import Others, Volume
-from practice_fleet.physics.wait_events import RUNNING, Limits
+from practice_fleet.physics.wait_events import EVENTS, RUNNING, Limits
 from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
 
 KEPT_DAYS = 2
@@ -34,8 +34,9 @@ class Block:
     state: State
     model: Minutes
     calls: Array
+    errors: Array  # calls that failed
     seconds: Array  # (events, statements, minutes), totals of the minute
-    foreign: Others  # requests to the data volume that other servers send
+    coming: Others  # requests to its data volume for what other servers send it
     brought: dict[str, Array]  # what other servers add to the counters of each minute
 
     @property
@@ -51,10 +52,10 @@ class Block:
         return np.array([float(getattr(self.state.visits[key], name)) for key in self.keys])[:, None]
 
     @property
-    def failed(self) -> Array:
-        """Share of the calls that fail, shape (statements, minutes)."""
-        always = np.array([self.state.now.failing.get(key, 0.0) for key in self.keys])[:, None]
-        return np.asarray(1 - (1 - always) * (1 - self.model.failed))
+    def foreign_pages_per_s(self) -> float:
+        """What other servers make of requests to the data volume in the first minute, in single pages."""
+        busy = self.coming.channel_s[0] + self.model.neighbours.channel_s[0]
+        return float(busy) / self.state.hardware.data_volume.latency_s
 
     def cut(self, first: int, last: int) -> Block:
         if (first, last) == (0, self.minutes):
@@ -63,13 +64,13 @@ class Block:
         model = Minutes(
             self.model.rate[:, s], self.model.seconds[:, :, s], self.model.variance[:, s], self.model.held[:, s],
             self.model.held_variance[:, s], self.model.failed[:, s], self.model.victims[:, s],
+            self.model.neighbours.cut(s),
             {k: v[s] for k, v in self.model.utilisation.items()},
         )  # fmt: skip
-        foreign = Others(self.foreign.requests[s], self.foreign.channel_s[s], self.foreign.gate_s[s])
         brought = {name: figures[s] for name, figures in self.brought.items()}
         return Block(
-            self.first_us + first * MINUTE_US, self.keys, self.state, model, self.calls[:, s], self.seconds[:, :, s],
-            foreign, brought,
+            self.first_us + first * MINUTE_US, self.keys, self.state, model, self.calls[:, s], self.errors[:, s],
+            self.seconds[:, :, s], self.coming.cut(s), brought,
         )  # fmt: skip
 
 
@@ -121,21 +122,21 @@ class History:
         at = first_us + np.arange(minutes, dtype=np.int64) * MINUTE_US
         offered = server.offered(state, first_us, minutes)
         own = Others.of_pages(state.background(at), Volume.of(state.hardware.data_volume))
-        foreign = Others.none(minutes)
+        coming, neighbours = Others.none(minutes), Others.none(minutes)
         for flow in self.flows:
-            if (more := flow.others(first_us, minutes)) is not None:
-                foreign = foreign + more
+            if (more := flow.others(first_us, minutes)) is not None and flow.of_neighbours:
+                neighbours = neighbours + more
+            elif more is not None:
+                coming = coming + more
         waits = next((w for flow in self.flows if (w := flow.waits(keys, first_us, minutes)) is not None), None)
         model = solve(
-            offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), own + foreign,
-            [state.holds.get(k) for k in keys], waits,
+            offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), own + coming,
+            neighbours, [state.holds.get(k) for k in keys], waits,
         )  # fmt: skip
         calls_rng = np.random.default_rng([server.load_seed, 1, first_us // MINUTE_US])
-        noise_rng = np.random.default_rng([server.seed, 4, first_us // MINUTE_US])
+        noise_rng = server.draws(4, first_us)
         calls = calls_rng.poisson(model.rate.T * 60).T.astype(float)
-        met = model.seconds.any(axis=(1, 2))
-        noise = np.zeros(model.seconds.shape)
-        noise[met] = np.moveaxis(noise_rng.standard_normal((minutes, int(met.sum()), len(keys))), 0, -1)
+        noise = np.moveaxis(noise_rng.standard_normal((minutes, len(EVENTS), len(keys))), 0, -1)
         spread = (
             np.sqrt(model.variance + model.held_variance)
             / np.maximum(model.response, 1e-12)
@@ -147,4 +148,8 @@ class History:
         for flow in self.flows:
             for name, figures in flow.metrics(first_us, minutes).items():
                 brought[name] = brought.get(name, 0.0) + figures
-        return Block(first_us, keys, state, model, calls, model.seconds * factor * calls, foreign, brought)
+        always = np.array([state.now.failing.get(key, 0.0) for key in keys])[:, None]
+        errors_rng = server.draws(6, first_us)
+        failing = 1 - (1 - always) * (1 - model.failed)
+        errors = errors_rng.binomial(calls.T.astype(int), failing.T).T.astype(float)
+        return Block(first_us, keys, state, model, calls, errors, model.seconds * factor * calls, coming, brought)

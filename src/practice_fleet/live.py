@@ -11,7 +11,8 @@ from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.frames import execution_frame, sample_frame
 from practice_fleet.history import History
 from practice_fleet.messages import happened
-from practice_fleet.operations import Operation, Restart
+from practice_fleet.operations.base import Operation
+from practice_fleet.operations.settings import Restart
 from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import HOUR_US, MINUTE_US
@@ -84,7 +85,7 @@ class LiveServer:
                 calls = float(block.calls[i, 0]) * share
                 visit = block.state.visits[key]
                 figures = {"calls": calls, "time_s": float(block.seconds[:, i, 0].sum()) * share}
-                figures["errors"] = calls * float(block.failed[i, 0])
+                figures["errors"] = float(block.errors[i, 0]) * share
                 for name in PER_CALL:
                     figures[name] = calls * float(getattr(visit, name))
                 figures |= {f"wait.{e}": float(block.seconds[n, i, 0]) * share for n, e in enumerate(EVENTS)}
@@ -202,6 +203,7 @@ class LiveServer:
     # changes --------------------------------------------------------------------------------------
 
     def do(self, operation: Operation) -> None:
-        """Begin something that changes the server from now on; Refused when it cannot be done."""
+        """Begin something that changes the server, or all of its cluster, from now on; Refused when it cannot be done."""
         operation.prepare(self.server)
-        self.server.influences.append(operation)
+        for server in operation.reaches(self.server):
+            server.influences.append(operation)

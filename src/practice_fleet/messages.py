@@ -34,11 +34,12 @@ def happened(history: History, since_us: int, until_us: int) -> list[LogMessage]
 def _said(history: History, block: Block) -> list[LogMessage]:
     found = []
     for number, key in enumerate(block.keys):
-        share = block.model.victims[number]
-        for minute in np.nonzero(share)[0]:
+        victims = block.model.victims[number]
+        share = victims / np.maximum(block.model.failed[number], 1e-12)
+        for minute in np.nonzero(victims)[0]:
             at_us = int(block.at_us[minute])
             rng = np.random.default_rng([history.server.seed, 5, number, at_us // MINUTE_US])
-            count = min(MOST_A_MINUTE, int(rng.binomial(int(block.calls[number, minute]), share[minute])))
+            count = min(MOST_A_MINUTE, int(rng.binomial(int(block.errors[number, minute]), min(1.0, share[minute]))))
             text = f"deadlock found; {key} was given up as victim"
             found += [
                 LogMessage(at_us=at_us + int(after), severity="error", text=text, object=key)

@@ -55,7 +55,7 @@ class Plays:
         state = history.server.trial_state(
             now_us, request.statements, request.settings, request.add_indexes, request.drop_indexes, arrival
         )
-        foreign = float(history.at(now_us).foreign.channel_s[0]) / state.hardware.data_volume.latency_s
+        foreign = history.at(now_us).foreign_pages_per_s
         name = uuid.uuid4().hex[:12]
         play = Play(
             PlayState(play=name, state="running", done_s=0, seconds=request.seconds),

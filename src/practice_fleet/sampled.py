@@ -8,24 +8,26 @@ from numpy.typing import NDArray
 
 from practice_fleet.history import Block, History
 from practice_fleet.physics.wait_events import EVENTS, LOCK, OBJECT
-from practice_fleet.server import MINUTE_US
 
 Whole = NDArray[np.int64]
 NOBODY = 0
 
 
 def sampled(history: History, block: Block) -> pl.DataFrame:
-    """One row a second and session at work: counts follow the time spent in the minute at each wait event."""
-    rng = np.random.default_rng([history.server.seed, 2, block.first_us // MINUTE_US])
-    counts = rng.poisson(np.moveaxis(block.seconds, -1, 0))
+    """One row a second and session at work: counts follow the time spent in the minute at each wait event.
+
+    Everything is drawn minute after minute, so what comes later changes nothing.
+    """
+    counting, placing, naming = (history.server.draws(20 + n, block.first_us) for n in range(3))
+    counts = counting.poisson(np.moveaxis(block.seconds, -1, 0))
     minute, event, statement = np.nonzero(counts)
     repeat = counts[minute, event, statement]
     total = int(repeat.sum())
     limit = max(2, int(float(block.state.settings["max_sessions"])))
-    second = np.repeat(minute, repeat) * 60 + rng.integers(0, 60, total)
+    second = np.repeat(minute, repeat) * 60 + placing.integers(0, 60, total)
     order = np.argsort(second, kind="stable")
     second, event, statement = second[order], np.repeat(event, repeat)[order], np.repeat(statement, repeat)[order]
-    session = _sessions(second, rng.integers(1, limit, total), limit)
+    session = _sessions(second, naming.integers(1, limit, total), limit)
     blocker = pl.Series("blocked_by", _blockers(block, second, event, statement, session, limit), dtype=pl.Int64)
     return pl.DataFrame(
         {

@@ -59,6 +59,7 @@ class PracticeServer:
         self.statements = {k: s for k, s in self.database.statements.items() if self._runs(s)}
         self.influences: list[Influence] = [t for t in scenario.troubles if spec.name in t.servers]
         self.influences += self._peers_down()
+        self.peers: dict[str, PracticeServer] = {}  # the other servers of its cluster, where there is a fleet
         self._states: dict[tuple[tuple[int, int], ...], State] = {}
         self.workers = sum(one.role == "worker" for one in cluster.servers)
         self.side: Side | None = spec.role if spec.role in ("coordinator", "worker") else None
@@ -80,6 +81,12 @@ class PracticeServer:
             for name in trouble.servers
             if name in members and name != self.spec.name
         ]
+
+    @property
+    def leader(self) -> str | None:
+        """The server from which this one has its schema, if that is another."""
+        leads = next((s.name for s in self.cluster.servers if s.role in ("primary", "coordinator")), None)
+        return leads if leads != self.spec.name and self.spec.role in ("replica", "worker") else None
 
     def is_down(self, at_us: int) -> bool:
         return self.state(at_us).now.down
@@ -183,6 +190,10 @@ class PracticeServer:
         state = State(catalogue, now, rates, workers)
         _ = state.plans
         return state
+
+    def draws(self, purpose: int, at_us: int) -> np.random.Generator:
+        """A generator of its own for each purpose and moment: what one draws does not move what another does."""
+        return np.random.default_rng([self.seed, purpose, at_us // MINUTE_US])
 
     # load -----------------------------------------------------------------------------------------
 

@@ -9,6 +9,9 @@ from hardy_gauge.probes.protocol import Refused, SettingValue
 Value = float | int | str | bool
 MIB = 2**20
 
+# how plans are spread over the workers of a reporting cluster
+SPREADING = {"parallel_workers", "exchange_partitions", "broadcast_limit_bytes", "scan_split_bytes"}
+
 CATALOGUE: dict[str, SettingValue] = {
     s.name: s
     for s in [

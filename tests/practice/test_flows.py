@@ -12,7 +12,7 @@ from practice_fleet import frames
 from practice_fleet.fleet import Fleet
 from practice_fleet.flows.replication import DAY_MINUTES, _Day
 from practice_fleet.live import LiveServer
-from practice_fleet.operations import SetSetting
+from practice_fleet.operations.settings import SetSetting
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.reading import ScenarioError, load_scenario, shipped
 from practice_fleet.server import HOUR_US, MINUTE_US

@@ -178,7 +178,7 @@ def test_timeouts_cut_waits_and_fail_calls(scenario: Scenario) -> None:
         server.settings[setting] = 0.5
         block = History(server).at(NOW)
         assert block.model.seconds[:, number, 0].sum() < open_ended.model.seconds[:, number, 0].sum() / 2, setting
-        fails = float(block.failed[number, 0])
+        fails = float(block.model.failed[number, 0])
         assert fails == 0 if setting == "idle_transaction_timeout_s" else 0.01 < fails < 0.2, setting
         if setting == "statement_timeout_s":
             assert frames.execution_frame(History(server), NOW, NOW + HOUR_US, 0.1)["duration_s"].max() == 0.5

@@ -12,7 +12,9 @@ from practice_fleet import frames
 from practice_fleet.face import build
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
-from practice_fleet.operations import BuildIndex, DropIndex, EndSession, Pin, Restart, SetSetting
+from practice_fleet.operations.host import EndSession
+from practice_fleet.operations.schema import BuildIndex, DropIndex, Pin
+from practice_fleet.operations.settings import Restart, SetSetting
 from practice_fleet.physics.wait_events import OBJECT
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
@@ -137,6 +139,10 @@ REFUSED = [
     ("indexes/nothing/drop", {}, "no index 'nothing'"),
     ("pins", {"statement": "nothing", "plan_key": None}, "no statement 'nothing'"),
     ("sessions/3/end", {}, "holds no one up"),
+    ("volumes/none/grow", {"capacity_bytes": 10**15}, "no volume 'none'; there are: data, log"),
+    ("volumes/data/grow", {"capacity_bytes": 5}, "can only be made larger"),
+    ("volumes/data/grow", {"capacity_bytes": -5}, "greater than 0"),
+    ("volumes/data/grow", {"bytes": 5}, "capacity_bytes"),
 ]
 
 
@@ -144,9 +150,23 @@ REFUSED = [
 def test_what_cannot_be_done_is_refused_with_a_problem_detail(
     served: httpx.Client, path: str, body: dict[str, object], words: str
 ) -> None:
-    answer = served.post(f"/servers/desk-b/{path}", json=body)
+    answer = served.post(f"/servers/desk-a/{path}", json=body)
     assert answer.status_code == 422 and answer.headers["content-type"] == "application/problem+json"
     assert words in answer.json()["detail"]
+
+
+def test_a_volume_grows_over_http(served: httpx.Client) -> None:
+    done = served.post("/servers/desk-c/volumes/log/grow", json={"capacity_bytes": 80 * 10**9})
+    assert done.status_code == 200 and "volume log grown" in done.json()["detail"]
+    volumes = {v["name"]: v["capacity_bytes"] for v in served.get("/servers/desk-c/host").json()["volumes"]}
+    assert volumes["log"] == 80 * 10**9 and volumes["data"] == 400 * 10**9
+
+
+def test_what_a_replica_has_from_its_primary_is_refused_there(served: httpx.Client) -> None:
+    answer = served.post("/servers/desk-b/indexes", json={"table": "loan", "columns": ["renewals"]})
+    assert answer.status_code == 422 and "desk-b has its schema from desk-a" in answer.json()["detail"]
+    assert served.post("/servers/desk-b/indexes/loan_item/drop").status_code == 422
+    assert served.post("/servers/stats-c/settings", json={"name": "exchange_partitions", "value": 4}).status_code == 422
 
 
 def test_changes_over_http_show_in_what_the_server_reports(served: httpx.Client) -> None:

@@ -8,7 +8,8 @@ import pytest
 from practice_fleet import frames
 from practice_fleet.history import History
 from practice_fleet.live import LiveServer
-from practice_fleet.operations import GrowVolume, Restart, SetSetting
+from practice_fleet.operations.host import GrowVolume
+from practice_fleet.operations.settings import Restart, SetSetting
 from practice_fleet.physics.clock import solve
 from practice_fleet.physics.upkeep import upkeep
 from practice_fleet.physics.wait_events import LATCH, Limits
@@ -183,9 +184,7 @@ def test_upkeep_by_arithmetic() -> None:
     assert found[0.2].pages_per_s == pytest.approx(2 * pages / 20_000)
     assert found[0.05].pages_per_s == pytest.approx(2 * pages / 5_000)
     assert found[0.2].growth["t"] == 1 and found[0.05].growth["t"] == pytest.approx(1.025 / 1.1)
-    off = (
-        upkeep(one, {"t": 10.0, "gone": 0.0} | {}, 0.2, 10.0) if "gone" in one else upkeep(one, {"t": 10.0}, 0.2, 10.0)
-    )
+    off = upkeep(one, {"t": 10.0}, 0.2, 10.0)
     assert off.growth["t"] == pytest.approx((1.1 + 0.36) / 1.1) and off.pages_per_s == 0
     assert off.dead_share == pytest.approx(0.46 / 1.46)
 

@@ -63,7 +63,7 @@ WAITS = {
 LEVELS = {
     "transaction_age": "transaction_age", "upkeep_off": "transaction_age", "storage_filling": "volume_used.data",
     "sequence_running_out": "sequence_used.loan_id_seq",
-    "long_transaction": "oldest_transaction_s", "idle_transaction": "oldest_transaction_s", "bloat": "dead_rows_share",
+    "long_transaction": "oldest_transaction_s", "idle_transaction": "idle_transactions", "bloat": "dead_rows_share",
     "memory_overcommitted": "memory_used_bytes",
 }  # fmt: skip
 QUIET = {"hot_row", "value_sensitive_plan", "volume_shared", "processor_saturated", "over_fetch", "long_transaction", "bloat",

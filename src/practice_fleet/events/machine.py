@@ -13,24 +13,10 @@ from practice_fleet.events.pages import Found, Store
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.rows import Row
 from practice_fleet.events.stations import Gate, LogWriter, Station, Steps
+from practice_fleet.physics import wait_events as waits
 from practice_fleet.physics.demand import SYSTEM_HIT_S, Visits
 from practice_fleet.physics.storage import Volume
-from practice_fleet.physics.wait_events import (
-    EVENTS,
-    EXCHANGE,
-    FLUSH,
-    FULL,
-    LATCH,
-    LATCH_S,
-    QUEUE,
-    READ,
-    RUNNING,
-    SEND,
-    SWAP,
-    TEMP,
-    WRITE,
-    Limits,
-)
+from practice_fleet.physics.wait_events import LATCH_S, Limits
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 
@@ -101,11 +87,13 @@ class Machine:
                     break
                 kept.append(rows[part])
             work = reads if parts == 1 else _part(reads, part, parts)
-            yield from self._visit(self.cores, self.random.exponential(burst), where, spent, QUEUE, RUNNING)
+            yield from self._visit(self.cores, self.random.exponential(burst), where, spent, waits.QUEUE, waits.RUNNING)
             for count, service, size, event in work:
                 for _ in range(count):
                     yield from self._request(self.random.exponential(service), size, where, spent, event)
-                    yield from self._visit(self.cores, self.random.exponential(burst), where, spent, QUEUE, RUNNING)
+                    yield from self._visit(
+                        self.cores, self.random.exponential(burst), where, spent, waits.QUEUE, waits.RUNNING
+                    )
             done = self.env.now <= deadline
             if not done:
                 break
@@ -114,18 +102,18 @@ class Machine:
         for row in kept:
             self.locking.rows.release(row)
         if visit.exchange_s:
-            where[1] = EXCHANGE
+            where[1] = waits.EXCHANGE
             yield self.env.timeout(visit.exchange_s)
-            spent[EXCHANGE] = visit.exchange_s
-        where[1] = SEND
+            spent[waits.EXCHANGE] = visit.exchange_s
+        where[1] = waits.SEND
         yield self.env.timeout(visit.client_s)
-        spent[SEND] = visit.client_s
+        spent[waits.SEND] = visit.client_s
         return done
 
     def part(self, number: int, statement: int) -> Steps:
         """A worker's part of a call, in tasks beside each other; ``visits`` are those of one task."""
         tasks = max(1, round(self.visits[statement].beside))
-        spent, where = [0.0] * len(EVENTS), [statement, QUEUE, NOBODY]
+        spent, where = [0.0] * len(waits.EVENTS), [statement, waits.QUEUE, NOBODY]
         running = [self.env.process(self.execute(number, statement, where, spent)) for _ in range(tasks)]
         yield self.env.all_of(running)
 
@@ -150,23 +138,23 @@ class Machine:
         latch = self.latches[int(self.random.uniform() * len(self.latches))] if looking else None
         waited = latch.delay(looking) - looking if latch else 0.0
         if waited > 1e-9:
-            where[1] = LATCH
+            where[1] = waits.LATCH
             yield self.env.timeout(waited)
-            spent[LATCH] += waited
+            spent[waits.LATCH] += waited
 
     def _pages_of(self, visit: Visits) -> tuple[list[Request], float, float]:
         """Requests to the data volume as (count, seconds, bytes, event), processor seconds, and log bytes."""
         whole, latency, page = self.random.whole, self.host.data_volume.latency_s, float(PAGE_BYTES)
         chunk_bytes = (visit.chunk_s - latency / 2) * self.volume.stream_bytes_per_s
         others = [
-            (whole(visit.temp_reads), visit.chunk_s, chunk_bytes, TEMP),
-            (whole(visit.swap_reads), latency, page, SWAP),
+            (whole(visit.temp_reads), visit.chunk_s, chunk_bytes, waits.TEMP),
+            (whole(visit.swap_reads), latency, page, waits.SWAP),
         ]
         if self.store is None:
             reads = [
-                (whole(visit.random_reads), latency, page, READ),
-                (whole(visit.chunk_reads), visit.chunk_s, chunk_bytes, READ),
-                (whole(visit.evict_writes), latency, page, WRITE),
+                (whole(visit.random_reads), latency, page, waits.READ),
+                (whole(visit.chunk_reads), visit.chunk_s, chunk_bytes, waits.READ),
+                (whole(visit.evict_writes), latency, page, waits.WRITE),
             ]
             return [r for r in reads + others if r[0]], visit.processor_s, visit.log_bytes
         pages, found, in_order = self.store.pages, Found(), 0
@@ -180,9 +168,9 @@ class Machine:
         chunks = whole(in_order / self.store.read_ahead_pages)
         by_session = self._left_to_session(found.evicted)
         reads = [
-            (found.read, latency, page, READ),
-            (chunks, visit.chunk_s, chunk_bytes, READ),
-            (by_session, latency, page, WRITE),
+            (found.read, latency, page, waits.READ),
+            (chunks, visit.chunk_s, chunk_bytes, waits.READ),
+            (by_session, latency, page, waits.WRITE),
         ]
         self.pages_written += by_session
         processor = visit.processor_s + (found.system - visit.system_hits) * SYSTEM_HIT_S / self.host.core_speed
@@ -207,18 +195,18 @@ class Machine:
         if checkpoint is not None:
             since = env.now
             while checkpoint.full:
-                where[1] = FULL
+                where[1] = waits.FULL
                 yield env.timeout(0.05)
-            spent[FULL] += env.now - since
+            spent[waits.FULL] += env.now - since
             checkpoint.log_bytes += size
         self.log_bytes += size
         seconds = visit.log_s + (size - visit.log_bytes) / self.log.volume.stream_bytes_per_s
         written = self.log.write(seconds, size)
         if visit.commits:
-            where[1] = FLUSH
+            where[1] = waits.FLUSH
             since = env.now
             yield written
-            spent[FLUSH] = env.now - since
+            spent[waits.FLUSH] = env.now - since
 
     def _request(self, service: float, size: float, where: list[int], spent: list[float], event: int) -> Steps:
         """One request to the data volume: through its gate, then on one of its channels."""
@@ -259,13 +247,13 @@ class Machine:
 
     def _page(self) -> Steps:
         latency = self.host.data_volume.latency_s
-        blank = [0.0] * len(EVENTS)
-        yield from self._request(self.random.exponential(latency), PAGE_BYTES, [0, 0, 0], blank, WRITE)
+        blank = [0.0] * len(waits.EVENTS)
+        yield from self._request(self.random.exponential(latency), PAGE_BYTES, [0, 0, 0], blank, waits.WRITE)
 
     def _log_through(self, seconds: float) -> Steps:
         """A log write takes its time alone, or a channel of the data volume when they share it."""
         if self.host.log_volume is None:
-            yield from self._visit(self.data, seconds, [0, 0, 0], [0.0] * len(EVENTS), WRITE, WRITE)
+            yield from self._visit(self.data, seconds, [0, 0, 0], [0.0] * len(waits.EVENTS), waits.WRITE, waits.WRITE)
         else:
             yield self.env.timeout(seconds)
 

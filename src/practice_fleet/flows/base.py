@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Iterator
+from typing import ClassVar
 
 import numpy as np
 
@@ -14,7 +15,12 @@ from practice_fleet.server import MINUTE_US, PracticeServer
 
 
 class Flow:
-    """Something that reaches a server from another; arrays are by minute from ``first_us`` on."""
+    """Something that reaches a server from another; arrays are by minute from ``first_us`` on.
+
+    ``of_neighbours`` when its requests to the volume are not counted by this server, only felt.
+    """
+
+    of_neighbours: ClassVar[bool] = False
 
     def changes(self) -> int:
         """How many things have been done to the servers that it comes from."""

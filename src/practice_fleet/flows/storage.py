@@ -14,6 +14,8 @@ from practice_fleet.server import MINUTE_US, PracticeServer
 class StorageFlow(Flow):
     """Requests that the other servers on a storage send to it; each knows only its own, and sees it slow."""
 
+    of_neighbours = True
+
     def __init__(self, others: list[tuple[PracticeServer, list[Flow]]]) -> None:
         self._others = others
 

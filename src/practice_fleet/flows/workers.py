@@ -9,6 +9,7 @@ import numpy as np
 
 from practice_fleet.flows.base import Flow
 from practice_fleet.physics.queueing import Array
+from practice_fleet.server import MINUTE_US
 
 if TYPE_CHECKING:
     from practice_fleet.history import History
@@ -24,11 +25,11 @@ class WorkerFlow(Flow):
         return sum(len(history.server.influences) for history in self.workers)
 
     def waits(self, keys: list[str], first_us: int, minutes: int) -> Array | None:
-        last_us = first_us + minutes * 60_000_000
+        last_us = first_us + minutes * MINUTE_US
         slowest = np.zeros((len(keys), minutes))
         for history in self.workers:
             for block in history.blocks(first_us, last_us):
-                at = (block.first_us - first_us) // 60_000_000
+                at = (block.first_us - first_us) // MINUTE_US
                 part = slice(at, at + block.minutes)
                 for number, key in enumerate(keys):
                     if key in block.keys:

@@ -50,6 +50,7 @@ class Minutes:
     held_variance: Array
     failed: Array
     victims: Array
+    neighbours: Others
     utilisation: dict[str, Array]
 
     @property
@@ -120,21 +121,26 @@ class _Demands:
 
 
 def solve(
-    offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, others: Others | None = None,
+    offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, own: Others | None = None,
+    neighbours: Others | None = None,
     holds: Sequence[Hold | None] = (), waits: Array | None = None,
 ) -> Minutes:  # fmt: skip
     """Open network of M/G/c stations, gates, group commit and row locks; overload is capped at the busiest station.
 
-    ``offered`` has shape (statements, minutes), calls per second; ``others`` is what comes to the data volume
+    ``offered`` has shape (statements, minutes), calls per second; ``own`` is what the server asks of its data
+    volume besides, ``neighbours`` what other servers on the same storage ask of it
     besides, by minute; ``holds`` are sessions that keep a statement's rows; ``waits`` seconds per call spent
     waiting for other servers, in the shape of ``offered``.
     When a station would be more than 97% busy, all rates are served in the same lower proportion, what
     others ask of the data volume too; the sessions then fill up to the limit.
     """
-    d = _Demands(visits, host, others or Others.none(offered.shape[1]), limits.cache_partitions)
+    none = Others.none(offered.shape[1])
+    own, neighbours = own or none, neighbours or none
+    d = _Demands(visits, host, own + neighbours, limits.cache_partitions)
     wanted = d.busy(offered)
     pressed = np.maximum(wanted["data volume"], wanted["data limit"])
-    d.others = d.others.scaled(np.minimum(1.0, BUSIEST / np.maximum(pressed, 1e-12)))
+    eased = np.minimum(1.0, BUSIEST / np.maximum(pressed, 1e-12))
+    d.others, neighbours = d.others.scaled(eased), neighbours.scaled(eased)
     alone = np.stack(list(d.busy(np.zeros_like(offered)).values()))
     whole = np.stack(list(d.busy(offered).values()))
     room = np.maximum(BUSIEST - alone, 0.02) / np.maximum(whole - alone, 1e-12)
@@ -179,7 +185,7 @@ def solve(
     log_rate = (rate * d.writes[:, None]).sum(axis=0)
     log_mean = (rate * (d.writes * d.log_s)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
     use["log volume"] = np.maximum(np.minimum(1.0, log_rate * log_mean), use.pop("log stream"))
-    return Minutes(rate, seconds, variance, rows.held, rows.held_variance, failed, rows.victims, use)
+    return Minutes(rate, seconds, variance, rows.held, rows.held_variance, failed, rows.victims, neighbours, use)
 
 
 def _data_wait(d: _Demands, rate: Array) -> tuple[Array, Array]:

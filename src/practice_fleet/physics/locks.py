@@ -41,6 +41,9 @@ class Hold:
         return mean, second, (self.lasts_s - most) / self.every_s
 
 
+BUILDING = Hold(lasts_s=2.0, every_s=60.0, whole=True)  # of its table, while an index is built
+
+
 @dataclass(frozen=True)
 class Waits:
     """Mean and second moment of a call's wait for its rows (s, s²); shares of calls that give up or are victims."""

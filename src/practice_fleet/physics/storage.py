@@ -61,6 +61,9 @@ class Others:
     def __add__(self, more: Others) -> Others:
         return Others(self.requests + more.requests, self.channel_s + more.channel_s, self.gate_s + more.gate_s)
 
+    def cut(self, part: slice) -> Others:
+        return Others(self.requests[part], self.channel_s[part], self.gate_s[part])
+
     def scaled(self, factor: Array) -> Others:
         return Others(self.requests * factor, self.channel_s * factor, self.gate_s * factor)
 

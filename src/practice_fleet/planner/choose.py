@@ -75,6 +75,7 @@ def _aggregate(catalogue: Catalogue, top: Node, query: Query, costing: Costing) 
     for name, column in query.groups:
         groups *= catalogue.statistics(name, column).distinct
         true_groups *= catalogue.tables[name].columns[column].distinct
+    most = (groups, true_groups)
     groups = min(groups, max(top.rows_expected, 1))
     true_groups = min(true_groups, max(top.rows_true, 1))
     work = Demand(processor_s=top.rows_true * HASH_S)
@@ -83,7 +84,7 @@ def _aggregate(catalogue: Catalogue, top: Node, query: Query, costing: Costing) 
         work.temporary = top.rows_true * width / PAGE_BYTES
     words = f"sum up by {', '.join(c for _, c in query.groups)}" if query.groups else "sum up"
     cost = top.rows_expected * OPERATOR + groups * ROW
-    return Node("aggregate", words, groups, true_groups, cost, work, below=[top])
+    return Node("aggregate", words, groups, true_groups, cost, work, below=[top], most=most)
 
 
 def _write(catalogue: Catalogue, query: Query, found: Node | None, statement: StatementSpec) -> Node:

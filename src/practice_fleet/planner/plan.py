@@ -47,7 +47,7 @@ class Demand:
 class Node:
     """One step; figures are totals over ``loops`` and exclude the steps below.
 
-    ``width`` is bytes of a row that is returned, at the top. In a reporting cluster ``at`` says which side does it, and ``beside`` how many tasks a worker runs for it at a time.
+    ``most`` is how many groups there can be, expected and true; ``width`` is bytes of a row that is returned, at the top. In a reporting cluster ``at`` says which side does it, and ``beside`` how many tasks a worker runs for it at a time.
     """
 
     operation: str
@@ -62,6 +62,7 @@ class Node:
     examined: float = 0.0
     loops: float = 1.0
     below: list[Node] = field(default_factory=list)
+    most: tuple[float, float] | None = None
     width: float = 0.0
     at: Side | None = None
     beside: float = 1.0

@@ -46,9 +46,10 @@ def spread(part: Node, how: Spread, table_pages: dict[str, float]) -> Node:
     ``table_pages`` are pages of one worker's part of each table.
     """
     if part.operation in WRITES:
+        lands_on = how.workers if part.rows_true <= 1 else 1  # one row is on one worker, many are on all
         for node in part.walk():
-            node.demand = node.demand.scaled(1 / how.workers)
-            node.rows_true, node.rows_expected = node.rows_true / how.workers, node.rows_expected / how.workers
+            node.demand = node.demand.scaled(1 / lands_on)
+            node.rows_true, node.rows_expected = node.rows_true / lands_on, node.rows_expected / lands_on
         inside = part
     else:
         inside, _ = _moved(part, how, table_pages)
@@ -87,8 +88,12 @@ def _moved(node: Node, how: Spread, table_pages: dict[str, float]) -> tuple[Node
     if more != 1:
         node.demand = node.demand.scaled(more)
     if node.operation == "aggregate" and node.rows_true > 1:
+        rows = node.rows_true
+        if node.most is not None:  # more rows below may be of more groups
+            node.rows_expected = min(node.most[0], max(node.below[0].rows_expected, 1.0))
+            node.rows_true = min(node.most[1], max(node.below[0].rows_true, 1.0))
         whole = _grouped(node, how)
-        return whole, whole.rows_true / node.rows_true
+        return whole, whole.rows_true / rows
     if node.operation in ("limit", "aggregate"):
         return node, 1.0
     node.rows_true, node.rows_expected = node.rows_true * more, node.rows_expected * more

@@ -58,9 +58,6 @@ class IdleTransaction(_Locks):
     def change(self, now: Conditions, hours: float) -> None:
         now.held[self.statement] = self.hold()
 
-    def levels(self, hours: float) -> dict[str, float]:
-        return {"oldest_transaction_s": self.lasts_s, "idle_transactions": 1.0}
-
     def says(self, server: str) -> list[Said]:
         return [Said(60, "warning", f"a call of {self.statement} still waits for a row after 1 s")]
 

@@ -9,7 +9,7 @@ from typing import Literal
 from pydantic import Field
 
 from practice_fleet.conditions import Conditions
-from practice_fleet.physics.locks import Hold
+from practice_fleet.physics.locks import BUILDING
 from practice_fleet.scenario.clusters import DatabaseSpec
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.troubles.base import MINUTE_US, BaseTrouble, Said, known
@@ -17,7 +17,6 @@ from practice_fleet.troubles.base import MINUTE_US, BaseTrouble, Said, known
 PARTITIONS = 1024
 NOTICED_S = 20.0
 BACKGROUND_PAGES = 300.0
-BUILDING = Hold(lasts_s=2.0, every_s=60.0, whole=True)
 
 
 class UnevenLoad(BaseTrouble):
