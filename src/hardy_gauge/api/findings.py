@@ -82,8 +82,8 @@ def tables_of(data: Data, server: Server) -> tuple[dict[str, TableFacts], str]:
 
 
 def _table(t: dict[str, Any]) -> TableFacts:
-    columns = {c["name"]: ColumnFacts(c["name"], c["width_bytes"], c["distinct"]) for c in t["columns"]}
-    indexes = [IndexFacts(i["name"], tuple(i["columns"]), i["unique"]) for i in t["indexes"]]
+    columns = {c["name"]: ColumnFacts(c["name"], c["width_bytes"], c["distinct"] or 0.0) for c in t["columns"]}
+    indexes = [IndexFacts(i["name"], tuple(i["columns"]), i["unique"]) for i in t["indexes"] if not i.get("predicate")]
     return TableFacts(
         t["name"], t["rows"], t["bytes"], columns, indexes, t["inserts_per_s"], t["deletes_per_s"],
         t["column_updates_per_s"],
@@ -131,7 +131,7 @@ def findings_of(data: Data, server: Server, window: Window, only: int | None = N
     ticks = moments(data, [server], window.focus)
     sampled = accounts(read_samples(data, [server], window.focus, ["statement"]), ["statement"], ticks)
     seen = {r["statement"]: r for r in sampled.iter_rows(named=True)}
-    total_samples = max(int(sampled["samples"].sum()), 1)
+    scale = 1 / max(float(sampled["active_sessions"].sum()), 1e-9)
     total_time = max(float(rows["time_s"].sum()), 1e-9)
     tables, dialect = tables_of(data, server)
     with data.store.read() as session:
@@ -142,7 +142,6 @@ def findings_of(data: Data, server: Server, window: Window, only: int | None = N
         if statement is None or (only is not None and statement.id != only):
             continue
         sample = seen.get(row["statement"])
-        scale = ticks / total_samples
         facts = StatementFacts(
             text=statement.text, dialect=dialect, calls=row["calls"], time_s=row["time_s"],
             rows_returned=row["rows_returned"], rows_examined=row["rows_examined"],

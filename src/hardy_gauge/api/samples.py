@@ -16,14 +16,18 @@ SECOND_US = 1_000_000
 
 
 def read_samples(data: Data, servers: Sequence[Server], span: Span, columns: Sequence[str]) -> pl.DataFrame:
-    """Samples of the servers in the span, with a ``server`` column (name) if asked for."""
+    """Samples of the servers in the span, with a ``server`` column (name) if asked for, and with ``weight``, the
+    seconds a sample stands for, where it was not always one.
+    """
     names = {server.id: server.name for server in servers}
     with data.store.read() as session:
-        wanted = [c for c in columns if c != "server"]
+        wanted = [*(c for c in columns if c != "server"), "weight"]
         frame = segments.read(session, list(names), "sample", span.since_us, span.until_us, wanted)
     if frame.is_empty():
         schema = {"at_us": pl.Int64, **{c: pl.Int32 if c == "statement" else pl.String for c in columns}}
         return pl.DataFrame(schema=schema)
+    if "weight" in frame.columns:
+        frame = frame.with_columns(pl.col("weight").fill_null(1.0))
     if "server" in columns:
         names_of = pl.DataFrame(
             {"server_id": list(names), "server": list(names.values())},

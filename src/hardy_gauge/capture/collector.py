@@ -120,7 +120,8 @@ class Collector:
 
     def _write_one(self, session: Session, recorder: Recorder) -> None:
         now = self.clock()
-        recorder.directory.learn(session, recorder.counters_seen, now)
+        recorder.directory.learn(session, [*recorder.counters_seen, *recorder.texts_seen.values()], now)
+        recorder.texts_seen = {}
         for name, frame in recorder.drain().items():
             kind = next(k for k in segments.KINDS if k == name)
             segments.append(session, recorder.server_id, kind, frame)

@@ -10,7 +10,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.core.sql.normalise import normalise
-from hardy_gauge.probes.protocol import StatementCounter
+from hardy_gauge.probes.protocol import ExecutionRecord, StatementCounter
+from hardy_gauge.probes.protocol import Session as SeenSession
 from hardy_gauge.probes.wait_map import wait_map
 from hardy_gauge.store.models import Statement
 
@@ -27,6 +28,31 @@ class Known:
     database: str
 
 
+@dataclass(frozen=True)
+class Seen:
+    """A statement met in a session or an execution before the counters told of it."""
+
+    key: str
+    text: str
+    user: str
+    service: str
+    database: str
+
+    @classmethod
+    def of(cls, row: SeenSession | ExecutionRecord) -> Seen | None:
+        """None where the row has no text. Without a key of the engine's the text's fingerprint is the key."""
+        if not row.text:
+            return None
+        return cls(key_of(row) or "", row.text, row.user, row.service, row.database)
+
+
+def key_of(row: SeenSession | ExecutionRecord) -> str | None:
+    """The engine's key of a statement, or one made from its text."""
+    if row.statement_key or not row.text:
+        return row.statement_key
+    return f"text:{normalise(row.text).fingerprint}"
+
+
 @dataclass
 class Directory:
     """Statement keys of one server, and its engine's wait map."""
@@ -34,10 +60,10 @@ class Directory:
     engine: str
     known: dict[str, Known] = field(default_factory=dict)
 
-    def learn(self, session: Session, rows: Iterable[StatementCounter], now_us: int) -> None:
+    def learn(self, session: Session, rows: Iterable[StatementCounter | Seen], now_us: int) -> None:
         """Store statements not seen before and remember what their keys stand for."""
         for row in rows:
-            if row.key in self.known:
+            if row.key in self.known or not row.text:
                 continue
             normal = normalise(row.text)
             found = session.scalar(select(Statement).where(Statement.fingerprint == normal.fingerprint))

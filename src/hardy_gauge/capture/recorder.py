@@ -5,11 +5,13 @@ A call that fails costs this server a gap, and nothing else. Rows are handed ove
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import Any
 
 import polars as pl
 
-from hardy_gauge.capture.convert import Directory
+from hardy_gauge.capture.convert import Directory, Seen, key_of
 from hardy_gauge.core.activity.counters import Reading, Unusable, difference
 from hardy_gauge.probes import protocol as p
 
@@ -59,6 +61,7 @@ class Recorder:
     schema: p.Schema | None = None
     troubles: list[Trouble] = field(default_factory=list)
     counters_seen: list[p.StatementCounter] = field(default_factory=list)
+    texts_seen: dict[str, Seen] = field(default_factory=dict)
     error: str = ""
     seen_us: int = 0
     skew_s: float = 0.0
@@ -68,6 +71,8 @@ class Recorder:
     _due: dict[str, int] = field(default_factory=dict)
     _counters: Reading | None = None
     _statements: dict[str, Reading] = field(default_factory=dict)
+    _looked: Reading | None = None
+    _running_s: float | None = None
 
     def tick(self, now_us: int) -> None:
         """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
@@ -76,12 +81,14 @@ class Recorder:
                 answer = self.probe.sessions()
                 at = now_us // 1_000_000 * 1_000_000
                 self.samples += [(at, session) for session in answer.sessions]
+                self._meet(answer.sessions)
                 self._clock(answer.at_us, now_us)
             if self._is_due("counters", now_us, self.rule.counters_s):
                 self._minute(now_us)
             if "executions" in self.abilities and self._is_due("executions", now_us, self.rule.executions_s):
                 found = self.probe.executions(self.executions_until_us, self.rule.threshold_s)
                 self.executions += found.executions
+                self._meet(found.executions)
                 self.executions_until_us = found.until_us
         except p.ProbeError as error:
             self._failed(now_us, str(error))
@@ -91,6 +98,12 @@ class Recorder:
             self._gap.to_us = now_us
             self.troubles.append(self._gap)
             self._gap = None
+
+    def _meet(self, rows: Iterable[p.Session | p.ExecutionRecord]) -> None:
+        for row in rows:
+            seen = Seen.of(row)
+            if seen is not None and seen.key not in self.directory.known:
+                self.texts_seen[seen.key] = seen
 
     def _is_due(self, what: str, now_us: int, every_s: float) -> bool:
         step = int(every_s * 1e6)
@@ -104,7 +117,7 @@ class Recorder:
         if self._gap is None:
             self._gap = Trouble("gap", max(self.seen_us, self.until_us) or now_us, None, reason)
             self.troubles.append(self._gap)
-        self._counters, self._statements = None, {}
+        self._counters, self._statements, self._looked = None, {}, None
         self._due.pop("counters", None)
 
     def _clock(self, server_us: int, now_us: int) -> None:
@@ -123,13 +136,14 @@ class Recorder:
         """Counters, statement counters, messages, settings and schema, and what differs since the last minute."""
         identity = self.probe.identity()
         self.abilities = set(identity.abilities)
+        counted: dict[str, float] = {}
+        if "statements" in self.abilities:
+            counted = self._statement_intervals(self.probe.statements(), now_us)
         if "counters" in self.abilities:
             answer = self.probe.counters()
             reading = Reading(answer.at_us, answer.started_at_us, answer.values)
             used = {f"volume_used.{v.name}": float(v.used_bytes) for v in self.probe.host().volumes}
-            self._interval(reading, answer.levels | used, now_us)
-        if "statements" in self.abilities:
-            self._statement_intervals(self.probe.statements(), now_us)
+            self._interval(reading, answer.levels | used, counted, now_us)
         if "messages" in self.abilities:
             found = self.probe.messages(self.messages_until_us)
             self.changes += [m for m in found.messages if m.change]
@@ -139,8 +153,10 @@ class Recorder:
         if "schema" in self.abilities:
             self.schema = self.probe.schema()
 
-    def _interval(self, reading: Reading, levels: dict[str, float], now_us: int) -> None:
+    def _interval(self, reading: Reading, levels: dict[str, float], counted: dict[str, float], now_us: int) -> None:
+        """``counted``: sums over the statements of this minute, for what the server does not count as a whole."""
         before, self._counters = self._counters, reading
+        running, self._running_s = self._running_s, levels.pop(RUNNING, None)
         if before is None:
             if self.until_us and self._gap is None and now_us - self.until_us > SHORTEST_GAP_US:
                 self.troubles.append(Trouble("gap", self.until_us, now_us, "capture was not running"))
@@ -150,24 +166,37 @@ class Recorder:
         if isinstance(done, Unusable):
             self.troubles.append(Trouble(done.kind, self.until_us or now_us, now_us, done.reason))
         else:
-            self.intervals.append((_minute_of(now_us, done.span_s), done.span_s, done.values | levels))
+            if running is not None and self._running_s is not None and "time_s" in done.values:
+                # what is still running counts too, less what was counted of it before it ended
+                done.values["time_s"] = max(0.0, done.values["time_s"] + self._running_s - running)
+            self.intervals.append((_minute_of(now_us, done.span_s), done.span_s, counted | done.values | levels))
         self.until_us = now_us
 
-    def _statement_intervals(self, answer: p.StatementCounters, now_us: int) -> None:
+    def _statement_intervals(self, answer: p.StatementCounters, now_us: int) -> dict[str, float]:
+        """Take the statements' differences; returns their sums, or nothing at the first look.
+
+        A statement that was not there at the last look is counted from zero.
+        """
         self.counters_seen = answer.statements
+        before, looked = self._statements, self._looked
+        self._statements, self._looked = {}, Reading(answer.at_us, answer.started_at_us, {})
+        sums = dict.fromkeys(_FIGURES, 0.0) if looked else {}
         for row in answer.statements:
-            figures = row.model_dump(include=set(_FIGURES)) | {f"wait.{e}": s for e, s in row.wait_s.items()}
-            reading = Reading(answer.at_us, answer.started_at_us, figures)
-            before = self._statements.get(row.key)
-            self._statements[row.key] = reading
-            if before is None:
+            figures = row.model_dump(include=set(_FIGURES), exclude_none=True)
+            figures |= {f"wait.{e}": s for e, s in row.wait_s.items()}
+            reading = self._statements[row.key] = Reading(answer.at_us, answer.started_at_us, figures)
+            old = before.get(row.key, looked)
+            if old is None:
                 continue
-            done = difference(before, reading)
+            done = difference(old, reading)
             if isinstance(done, Unusable):
                 if self._counters is None or "counters" not in self.abilities:
-                    self.troubles.append(Trouble(done.kind, before.at_us, now_us, f"{row.key}: {done.reason}"))
+                    self.troubles.append(Trouble(done.kind, old.at_us, now_us, f"{row.key}: {done.reason}"))
             elif done.values["calls"] > 0:
                 self.statement_rows.append((_minute_of(now_us, done.span_s), done.span_s, row, done.values))
+                for name in sums:
+                    sums[name] += done.values.get(name, 0.0)
+        return {name: value for name, value in sums.items() if value or name in ("calls", "time_s")}
 
     def drain(self) -> dict[str, pl.DataFrame]:
         """The rows gathered since the last drain, in the form that is stored; the buffers are emptied."""
@@ -179,24 +208,32 @@ class Recorder:
                 {"at_us": at, "span_s": s, "statement_key": c.key, "plan_key": c.plan_key, **values}
                 for at, s, c, values in self.statement_rows
             ]
-            frames["statement"] = self.directory.with_statements(pl.DataFrame(rows, infer_schema_length=None))
+            frames["statement"] = self.directory.with_statements(_reported(rows))
         if self.samples:
             rows = [
-                {"at_us": at, "session": s.session, "statement_key": s.statement_key, "wait_event": s.wait_event,
+                {"at_us": at, "session": s.session, "statement_key": key_of(s), "wait_event": s.wait_event,
                  "user": s.user, "service": s.service, "database": s.database}
                 for at, s in self.samples
             ]  # fmt: skip
-            frame = self.directory.with_statements(pl.DataFrame(rows, infer_schema_length=None), named=False)
+            frame = self.directory.with_statements(_reported(rows), named=False)
             frames["sample"] = self.directory.with_families(frame)
         if self.executions:
-            rows = [e.model_dump() for e in self.executions]
-            frame = pl.DataFrame(rows, infer_schema_length=None)
-            frames["execution"] = self.directory.with_statements(frame, named=False)
+            rows = [e.model_dump(exclude={"text"}) for e in self.executions]
+            frames["execution"] = self.directory.with_statements(_reported(rows), named=False)
         self.intervals, self.statement_rows, self.samples, self.executions = [], [], [], []
         return frames
 
 
+RUNNING = "running_s"
 _FIGURES = ("calls", "time_s", "rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
+
+
+def _reported(rows: list[dict[str, Any]]) -> pl.DataFrame:
+    """The rows without the columns that the server reports nothing in, but for the keys."""
+    frame = pl.DataFrame(rows, infer_schema_length=None)
+    keys = [pl.col(c).cast(pl.String) for c in ("statement_key", "plan_key") if c in frame.columns]
+    frame = frame.with_columns(*keys)
+    return frame.drop([name for name, kind in frame.schema.items() if kind == pl.Null])
 
 
 def _minute_of(now_us: int, span_s: float) -> int:

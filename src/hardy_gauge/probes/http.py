@@ -16,6 +16,13 @@ from pydantic import BaseModel, ValidationError
 from hardy_gauge.probes import protocol as p
 
 Answer = TypeVar("Answer", bound=BaseModel)
+WHAT: dict[p.Ability, str] = {
+    "counters": "work, storage and log of the whole server", "statements": "calls and time of every statement",
+    "sessions": "what every session works on or waits for", "executions": "single executions above a threshold",
+    "settings": "settings with their defaults and ranges", "schema": "tables, columns and indexes",
+    "explain": "plans of texts", "plans": "plans that were in use", "messages": "log messages",
+    "history": "what was recorded before capture began",
+}  # fmt: skip
 MOST_BYTES = 16 * 2**20
 MOST_HISTORY_BYTES = 512 * 2**20
 
@@ -27,13 +34,16 @@ def _trusted() -> ssl.SSLContext:
 
 
 class HttpProbe:
-    """One server behind ``address`` (".../servers/desk-a"); ``deadline_s`` is for a whole answer."""
+    """One server behind ``address`` (".../servers/desk-a"); ``deadline_s`` is for a whole answer, ``token`` what it
+    asks for, if it does.
+    """
 
-    def __init__(self, address: str, deadline_s: float = 5.0) -> None:
+    def __init__(self, address: str, deadline_s: float = 5.0, token: str = "") -> None:
         self.address, self.deadline_s = address.rstrip("/"), deadline_s
         self._client = httpx.Client(
-            timeout=httpx.Timeout(deadline_s), follow_redirects=False, trust_env=False, verify=_trusted()
-        )
+            timeout=httpx.Timeout(deadline_s), follow_redirects=False, trust_env=False, verify=_trusted(),
+            headers={"authorization": f"Bearer {token}"} if token else {},
+        )  # fmt: skip
 
     def close(self) -> None:
         self._client.close()
@@ -72,6 +82,31 @@ class HttpProbe:
 
     def messages(self, since_us: int) -> p.LogMessages:
         return self._get(f"messages?since_us={since_us}", p.LogMessages)
+
+    def members(self) -> p.Members:
+        """Servers of its cluster that answer beside it under the same base address."""
+        identity = self.identity()
+        base = self.address.rpartition("/servers/")[0]
+        try:
+            found: Any = json.loads(self._send("GET", "../../servers" if base else "servers"))
+            known = [p.Identity.model_validate(item) for item in found]
+        except ValueError as error:
+            raise p.ProbeError(f"the list of servers is not the protocol: {error}") from error
+        rows = [
+            p.Member(name=i.server, role=i.role, address=f"{base}/servers/{i.server}")
+            for i in known
+            if i.cluster == identity.cluster and i.server != identity.server
+        ]
+        return p.Members(at_us=identity.clock_us, members=rows)
+
+    def readiness(self) -> p.Readiness:
+        """What it says itself; from its abilities where it has no more to say."""
+        try:
+            return self._get("readiness", p.Readiness)
+        except p.Unsupported:
+            identity = self.identity()
+            reports = [p.Report(ability=a, reported=a in identity.abilities, what=WHAT[a]) for a in WHAT]
+            return p.Readiness(at_us=identity.clock_us, reports=reports)
 
     def plan(self, plan_key: str) -> p.Explained:
         return self._get(f"plans/{plan_key}", p.Explained)
@@ -132,6 +167,8 @@ class HttpProbe:
         if response.status_code == 422:
             detail, field = _problem(bytes(received))
             raise p.Refused(detail, field)
+        if response.status_code in (401, 403):
+            raise p.ProbeError("the probe asks for a token, or for another one than it was given")
         if response.status_code in (404, 405, 501):
             raise p.Unsupported(f"the server does not report {path.split('?')[0]}")
         if response.status_code != 200:

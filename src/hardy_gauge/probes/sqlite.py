@@ -6,9 +6,9 @@ import sqlite3
 import time
 from pathlib import Path
 
-from hardy_gauge.core.plans.model import Step as CoreStep
 from hardy_gauge.core.plans.readers import sqlite as reader
 from hardy_gauge.probes import protocol as p
+from hardy_gauge.probes.plan_answer import answer
 from hardy_gauge.probes.sqlite_settings import SETTINGS
 
 
@@ -36,6 +36,45 @@ class SqliteProbe:
             engine_version=sqlite3.sqlite_version, started_at_us=now, clock_us=now,
             abilities=["settings", "schema", "explain"],
         )  # fmt: skip
+
+    def host(self) -> p.Host:
+        return p.Host()
+
+    def counters(self) -> p.Counters:
+        raise p.Unsupported("a file does not count what is done with it")
+
+    def statements(self) -> p.StatementCounters:
+        raise p.Unsupported("a file does not count statements")
+
+    def sessions(self) -> p.Sessions:
+        raise p.Unsupported("a file knows no sessions")
+
+    def executions(self, since_us: int, threshold_s: float) -> p.Executions:
+        raise p.Unsupported("a file keeps no executions")
+
+    def messages(self, since_us: int) -> p.LogMessages:
+        raise p.Unsupported("a file has no log")
+
+    def plan(self, plan_key: str) -> p.Explained:
+        raise p.Unsupported("a file keeps no plans")
+
+    def members(self) -> p.Members:
+        raise p.Unsupported("a file has no members")
+
+    def readiness(self) -> p.Readiness:
+        missing = "a file is read when asked; the work on it is seen only by the programs that open it"
+        return p.Readiness(
+            at_us=time.time_ns() // 1000,
+            reports=[
+                p.Report(ability="schema", reported=True, what="tables, columns and indexes"),
+                p.Report(ability="settings", reported=True, what="settings of the file"),
+                p.Report(ability="explain", reported=True, what="plans, also with indexes that do not exist"),
+                p.Report(ability="counters", reported=False, what="work and waits", why=missing),
+            ],
+        )
+
+    def close(self) -> None:
+        return
 
     def settings(self) -> p.Settings:
         connection = self._open()
@@ -89,7 +128,7 @@ class SqliteProbe:
         finally:
             source.close()
         plan = reader.read([{"id": r[0], "parent": r[1], "detail": r[3]} for r in rows])
-        return p.Explained(plan_key=plan.plan_id, cost=0, time_s=None, root=_protocol(plan.root))
+        return answer(plan)
 
 
 def _imagined(source: sqlite3.Connection) -> sqlite3.Connection:
@@ -110,10 +149,3 @@ def _imagined(source: sqlite3.Connection) -> sqlite3.Connection:
 
 def _blanks(text: str) -> list[None]:
     return [None] * text.count("?")
-
-
-def _protocol(step: CoreStep) -> p.Step:
-    return p.Step(
-        operation=step.operation, words=step.words, object=step.object, index=step.index, predicate=step.predicate,
-        rows_expected=step.rows_expected, steps=[_protocol(s) for s in step.steps],
-    )  # fmt: skip

@@ -27,19 +27,20 @@ def filtered(samples: pl.DataFrame, filters: Mapping[str, Sequence[str | int]]) 
 def accounts(samples: pl.DataFrame, by: Sequence[str], ticks: int, period_us: int = PERIOD_US) -> pl.DataFrame:
     """One row an account, most time first: keys, samples, active_sessions with low and high, share.
 
-    ``samples`` has ``at_us`` and the columns of ``by``; ``ticks`` counts the moments looked at.
+    ``samples`` has ``at_us``, the columns of ``by`` and perhaps ``weight`` (seconds that a sample stands for); ``ticks``
+    counts the seconds looked at.
     """
     summed = with_margins(samples, by, ticks, period_us)
-    total = max(int(summed["n"].sum()), 1) if len(summed) else 1
+    total = max(float(summed["n"].sum()), 1e-9) if len(summed) else 1.0
     moments = max(ticks, 1)
     return summed.select(
         *by,
-        pl.col("n").alias("samples"),
+        "samples",
         (pl.col("n") / moments).alias("active_sessions"),
         (pl.col("low") / moments).alias("low"),
         (pl.col("high") / moments).alias("high"),
         (pl.col("n") / total).alias("share"),
-    ).sort("samples", *by, descending=[True] + [False] * len(by))
+    ).sort("active_sessions", *by, descending=[True] + [False] * len(by))
 
 
 def over_time(samples: pl.DataFrame, by: str, since_us: int, until_us: int, step_us: int) -> pl.DataFrame:
@@ -49,6 +50,6 @@ def over_time(samples: pl.DataFrame, by: str, since_us: int, until_us: int, step
         samples.with_columns(((pl.col("at_us") - since_us) // step_us * step_us + since_us).alias("at_us"))
         .filter(pl.col("at_us").is_between(since_us, until_us - 1))
         .group_by("at_us", by)
-        .agg((pl.len() / moments).alias("active_sessions"))
+        .agg(((pl.col("weight").sum() if "weight" in samples.columns else pl.len()) / moments).alias("active_sessions"))
         .sort("at_us", by)
     )

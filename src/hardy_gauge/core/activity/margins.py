@@ -22,25 +22,34 @@ FEWEST = 10
 
 
 def with_margins(samples: pl.DataFrame, keys: Sequence[str], ticks: int, period_us: int) -> pl.DataFrame:
-    """Count samples by ``keys`` and add ``low``/``high``, a 95% interval of the count.
+    """Add up samples by ``keys``, with ``low``/``high``, a 95% interval of the sum.
 
-    ``samples`` has one row per session seen, with ``at_us``; ``ticks`` is how many moments were looked at
-    in all, empty ones included; columns out: keys, n, low, high.
+    ``samples`` has one row per session seen, with ``at_us``, and ``weight`` where a sample stands for more than one
+    period; ``ticks`` is how many periods there were in all, empty ones included. Columns out: keys, samples (rows),
+    n (their weights' sum), low, high. Samples of one weight are one sample of the times at which they were taken;
+    the variances of several weights add up.
     """
     by = list(keys)
-    accounts = samples.group_by(by).agg(pl.len().cast(pl.Int64).alias("n"))
+    weighted = "weight" in samples.columns
+    total_of = pl.col("weight").sum() if weighted else pl.len().cast(pl.Float64)
+    accounts = samples.group_by(by).agg(pl.len().cast(pl.Int64).alias("samples"), total_of.alias("n"))
     if samples.is_empty():
         return accounts.with_columns(pl.lit(0.0).alias("low"), pl.lit(0.0).alias("high"))
-    code, codes = _codes(samples, accounts, by)
-    squares, beside = _products(code, samples["at_us"].to_numpy() // period_us, len(accounts))
-    total = accounts["n"].to_numpy().astype(float)
-    variance = (squares - beside)[codes] * ticks / max(ticks - 1, 1)
-    low, high = poisson_interval(total, variance)
+    variance = np.zeros(len(accounts))
+    classes = [(key[0], alike) for key, alike in samples.group_by("weight")] if weighted else [(1.0, samples)]
+    for weight, alike in classes:
+        code, codes = _codes(alike, accounts, by)
+        tick = alike["at_us"].to_numpy() // int(period_us * weight)
+        squares, beside = _products(code, tick, len(accounts))
+        taken = max(ticks / weight, 2)
+        variance += (squares - beside)[codes] * taken / (taken - 1) * weight**2
+    seen, total = (accounts[name].to_numpy().astype(float) for name in ("samples", "n"))
+    low, high = poisson_interval(total, variance, seen)
     return accounts.with_columns(pl.Series("low", low), pl.Series("high", high))
 
 
 def _codes(samples: pl.DataFrame, accounts: pl.DataFrame, by: list[str]) -> tuple[Ints, Ints]:
-    """A small whole number for every sample's account, and for every row of ``accounts``."""
+    """A small whole number for every sample's account, and for every row of ``accounts``, which may be of more."""
     radix = np.zeros(len(samples), dtype=np.int64)
     mine = np.zeros(len(accounts), dtype=np.int64)
     for key in by:
@@ -50,7 +59,7 @@ def _codes(samples: pl.DataFrame, accounts: pl.DataFrame, by: list[str]) -> tupl
             found = frame.select(key).join(table, on=key, how="left", nulls_equal=True, maintain_order="left")
             into *= len(values)
             into += found["code"].to_numpy()
-    dense = np.full(int(radix.max()) + 1, 0, dtype=np.int64)
+    dense = np.full(int(max(radix.max(), mine.max())) + 1, 0, dtype=np.int64)
     dense[mine] = np.arange(len(mine))
     return dense[radix], dense[mine]
 
@@ -70,14 +79,17 @@ def _products(code: Ints, tick: Ints, count: int) -> tuple[Array, Array]:
     return np.asarray(squares, dtype=np.float64), np.asarray(beside, dtype=np.float64)
 
 
-def poisson_interval(count: Array, variance: Array) -> tuple[Array, Array]:
-    """95% interval of a count whose variance is ``variance``, by scaling an exact Poisson interval.
+def poisson_interval(count: Array, variance: Array, seen: Array | None = None) -> tuple[Array, Array]:
+    """95% interval of a sum whose variance is ``variance``, by scaling an exact Poisson interval.
 
-    With fewer than 10 seen the dispersion cannot be told, so it is taken as at least Poisson's.
+    ``seen`` is how many samples made the sum, each of the same weight; the sum itself when they weigh one. With fewer
+    than 10 seen the dispersion cannot be told, so it is taken as at least Poisson's.
     """
     count = np.asarray(count, dtype=float)
+    seen = count if seen is None else np.asarray(seen, dtype=float)
+    weight = np.where(seen > 0, count / np.maximum(seen, 1e-9), 1.0)
     dispersion = np.maximum(np.asarray(variance, dtype=float), 1e-9) / np.maximum(count, 1e-9)
-    dispersion = np.where(count < FEWEST, np.maximum(dispersion, 1.0), np.maximum(dispersion, 0.02))
+    dispersion = np.where(seen < FEWEST, np.maximum(dispersion, weight), np.maximum(dispersion, 0.02))
     scaled = count / dispersion
     low = np.where(count > 0, gammaincinv(np.maximum(scaled, 1e-12), 0.025), 0.0) * dispersion
     high = gammaincinv(scaled + 1, 0.975) * dispersion

@@ -13,7 +13,10 @@ FAMILIES: tuple[WaitFamily, ...] = get_args(WaitFamily)
 
 
 class WaitMap:
-    """Names of one engine's wait events by family; an unknown event falls in *other*."""
+    """Names of one engine's wait events by family; an unknown event falls in *other*.
+
+    A name "Kind:*" is for every event of a kind that has no line of its own.
+    """
 
     def __init__(self, families: Mapping[str, str]) -> None:
         if wrong := set(families.values()) - set(FAMILIES):
@@ -21,4 +24,5 @@ class WaitMap:
         self.families = dict(families)
 
     def family(self, event: str) -> str:
-        return self.families.get(event, "other")
+        named = self.families.get(event)
+        return named or self.families.get(f"{event.partition(':')[0]}:*", "other")

@@ -52,6 +52,8 @@ class Finding:
 
 @dataclass(frozen=True)
 class ColumnFacts:
+    """A column; ``distinct`` values are 0 where they are not known."""
+
     name: str
     width_bytes: float
     distinct: float

@@ -1,0 +1,40 @@
+"""The probe for an address: the protocol over HTTP, a database through its pack, or a SQLite file."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from sqlalchemy import make_url
+from sqlalchemy.exc import ArgumentError
+
+from hardy_gauge.probes.http import HttpProbe
+from hardy_gauge.probes.protocol import Probe, ProbeError
+from hardy_gauge.probes.sqlite import SqliteProbe
+from hardy_gauge.probes.sqlpack.pack import FigureQuery, pack_for
+from hardy_gauge.probes.sqlpack.probe import SqlPackProbe
+
+EXPECTED = "http://host:port/servers/name of a probe, postgresql://host:port/database, or sqlite:///file"
+
+
+def open_probe(
+    address: str, user: str = "", secret: str = "", figures: Sequence[FigureQuery] = (), deadline_s: float = 5.0
+) -> Probe:
+    """A probe that has not asked anything yet. ``user`` and ``secret`` come from the keyring; for a probe over HTTP
+    the secret is its token. ProbeError when the address is of no known kind.
+    """
+    if address.startswith(("http://", "https://")):
+        return HttpProbe(address, deadline_s, secret)
+    try:
+        url = make_url(address)
+    except ArgumentError as error:
+        raise ProbeError(f"the address is none of: {EXPECTED}") from error
+    if url.drivername == "sqlite" and url.database:
+        return SqliteProbe(Path(url.database))
+    if pack_for(url.drivername) is None:
+        raise ProbeError(f"the address is none of: {EXPECTED}")
+    if url.password is not None:
+        raise ProbeError("a password does not belong in an address; put it into the keyring")
+    if user:
+        url = url.set(username=user, password=secret or None)
+    return SqlPackProbe(url.render_as_string(hide_password=False), figures, deadline_s)

@@ -1,0 +1,81 @@
+"""The probe protocol, version 1: what a probe can answer about one database server.
+
+The same schemas serve in-process probes and, as JSON over HTTP, every other one. Times are UTC
+microseconds as integers, durations seconds, sizes bytes. Counters only ever grow until the server
+restarts; ``started_at_us`` tells one life of the server from the next.
+
+This module imports nothing of ours, so that a server's side can speak the protocol alone.
+"""
+
+from hardy_gauge.probes.protocol.base import PROTOCOL_VERSION, Message
+from hardy_gauge.probes.protocol.changes import Done, PinRequest, SettingChange, VolumeGrowth
+from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, Step
+from hardy_gauge.probes.protocol.plays import Arrival, HistoryKind, PlayRequest, PlayState, PlayStatement
+from hardy_gauge.probes.protocol.probe import Probe, ProbeError, Refused, RemembersPast, Unsupported
+from hardy_gauge.probes.protocol.state import (
+    Column,
+    IndexFacts,
+    IndexSpec,
+    LogMessage,
+    LogMessages,
+    Schema,
+    Settings,
+    SettingValue,
+    Table,
+)
+from hardy_gauge.probes.protocol.who import Ability, Host, Identity, Member, Members, Readiness, Report, Volume
+from hardy_gauge.probes.protocol.work import (
+    Counters,
+    ExecutionRecord,
+    Executions,
+    Session,
+    Sessions,
+    StatementCounter,
+    StatementCounters,
+)
+
+__all__ = [
+    "PROTOCOL_VERSION",
+    "Ability",
+    "Arrival",
+    "Column",
+    "Counters",
+    "Done",
+    "ExecutionRecord",
+    "Executions",
+    "ExplainRequest",
+    "Explained",
+    "HistoryKind",
+    "Host",
+    "Identity",
+    "IndexFacts",
+    "IndexSpec",
+    "LogMessage",
+    "LogMessages",
+    "Member",
+    "Members",
+    "Message",
+    "PinRequest",
+    "PlayRequest",
+    "PlayState",
+    "PlayStatement",
+    "Probe",
+    "ProbeError",
+    "Readiness",
+    "Refused",
+    "RemembersPast",
+    "Report",
+    "Schema",
+    "Session",
+    "Sessions",
+    "SettingChange",
+    "SettingValue",
+    "Settings",
+    "StatementCounter",
+    "StatementCounters",
+    "Step",
+    "Table",
+    "Unsupported",
+    "Volume",
+    "VolumeGrowth",
+]

@@ -1,0 +1,45 @@
+"""Plans: asked for by text or by key, also with indexes that do not exist."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from hardy_gauge.probes.protocol.base import Message
+from hardy_gauge.probes.protocol.state import IndexSpec
+
+
+class Step(Message):
+    """One step of a plan. ``time_s`` includes the steps below it; None when it was not run.
+
+    ``rows_*`` and ``time_s`` are totals over all ``loops``.
+    """
+
+    operation: str
+    words: str
+    object: str | None = None
+    index: str | None = None
+    predicate: str | None = None
+    rows_expected: float
+    rows_seen: float | None = None
+    rows_examined: float | None = None
+    loops: float = 1
+    cost: float | None = None
+    time_s: float | None = None
+    pages_requested: float | None = None
+    pages_read: float | None = None
+    steps: list[Step] = Field(default_factory=list)
+
+
+class ExplainRequest(Message):
+    """``add_indexes`` and ``drop_indexes`` ask "what if": nothing is built or dropped."""
+
+    text: str
+    add_indexes: list[IndexSpec] = Field(default_factory=list)
+    drop_indexes: list[str] = Field(default_factory=list)
+
+
+class Explained(Message):
+    plan_key: str
+    cost: float
+    time_s: float | None
+    root: Step

@@ -1,0 +1,84 @@
+"""What a server is: settings, schema, log."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from hardy_gauge.probes.protocol.base import Message
+
+
+class SettingValue(Message):
+    name: str
+    value: float | int | str | bool
+    unit: str | None = None
+    default: float | int | str | bool | None
+    minimum: float | None = None
+    maximum: float | None = None
+    choices: list[str] | None = None
+    applies: Literal["at once", "for new sessions", "at restart", "never"]
+    context: str = Field("", description="who may set it and where, in the engine's own word")
+    pending: bool = Field(False, description="another value waits for a restart")
+    description: str = ""
+
+
+class Settings(Message):
+    at_us: int
+    settings: list[SettingValue]
+
+
+class Column(Message):
+    name: str
+    type: str
+    width_bytes: float
+    distinct: float | None = None
+    null_share: float = 0.0
+
+
+class IndexSpec(Message):
+    """An index by what it is over; ``name`` may be empty for one that does not exist yet."""
+
+    name: str = ""
+    table: str
+    columns: list[str] = Field(min_length=1)
+    unique: bool = False
+
+
+class IndexFacts(IndexSpec):
+    bytes: int
+    lookups: float | None = None
+    predicate: str | None = Field(None, description="of an index over a part of the rows")
+
+
+class Table(Message):
+    name: str
+    rows: float
+    bytes: int
+    columns: list[Column]
+    indexes: list[IndexFacts]
+    inserts_per_s: float | None = None
+    deletes_per_s: float | None = None
+    column_updates_per_s: dict[str, float] = Field(default_factory=dict)
+
+
+class Schema(Message):
+    at_us: int
+    database: str
+    dialect: str = Field("postgres", description="the SQL dialect name by which texts are parsed")
+    tables: list[Table]
+
+
+class LogMessage(Message):
+    """One line of the server's log; ``change`` says what kind of change it reports, if any."""
+
+    at_us: int
+    severity: Literal["info", "warning", "error"]
+    text: str
+    change: Literal["schema", "setting", "software"] | None = None
+    object: str | None = None
+
+
+class LogMessages(Message):
+    until_us: int
+    messages: list[LogMessage]

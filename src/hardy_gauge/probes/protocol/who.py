@@ -1,0 +1,90 @@
+"""Who answers: identity, members of its cluster, host, and what it can and cannot report."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from hardy_gauge.probes.protocol.base import PROTOCOL_VERSION, Message
+
+Ability = Literal[
+    "counters",
+    "statements",
+    "sessions",
+    "executions",
+    "settings",
+    "schema",
+    "explain",
+    "plans",
+    "messages",
+    "storage",
+    "history",
+    "play",
+    "change",
+    "members",
+    "host",
+]
+
+
+class Identity(Message):
+    """Who answers, how long it has been up, what its clock says, and what it can report."""
+
+    protocol: int = PROTOCOL_VERSION
+    server: str
+    cluster: str
+    role: Literal["primary", "replica", "member", "single", "coordinator", "worker"]
+    engine: str
+    engine_version: str
+    started_at_us: int
+    clock_us: int
+    abilities: list[Ability]
+    history_since_us: int | None = Field(None, description="start of what the history ability can still deliver")
+
+
+class Volume(Message):
+    """One storage volume: ``purpose`` is what the engine keeps there."""
+
+    name: str
+    purpose: Literal["data", "log", "both"]
+    capacity_bytes: int
+    used_bytes: int
+    operations_per_s_limit: float | None = None
+    bytes_per_s_limit: float | None = None
+
+
+class Host(Message):
+    """Facts of the machine; None and an empty list where the server cannot see its host."""
+
+    cores: int | None = None
+    memory_bytes: int | None = None
+    volumes: list[Volume] = Field(default_factory=list)
+
+
+class Member(Message):
+    """A server of the same cluster as this one sees it; ``address`` is how it would be reached, if that is known."""
+
+    name: str
+    role: str
+    address: str | None = None
+    detail: str = ""
+
+
+class Members(Message):
+    at_us: int
+    members: list[Member]
+
+
+class Report(Message):
+    """Whether a server reports something, why not, and what has to be switched on there."""
+
+    ability: Ability
+    reported: bool
+    what: str
+    why: str = ""
+    remedy: str = ""
+
+
+class Readiness(Message):
+    at_us: int
+    reports: list[Report]

@@ -1,0 +1,81 @@
+"""What a server does: counters, sessions, executions."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from hardy_gauge.probes.protocol.base import Message
+
+
+class Counters(Message):
+    """Cumulative figures of the whole server; names are the neutral ones of docs/probe-protocol.md."""
+
+    at_us: int
+    started_at_us: int
+    values: dict[str, float]
+    levels: dict[str, float] = Field(default_factory=dict, description="figures that are read, not counted")
+
+
+class StatementCounter(Message):
+    """Cumulative figures of one statement text as the engine groups it; None is "not reported"."""
+
+    key: str
+    text: str
+    database: str
+    user: str
+    service: str
+    plan_key: str | None = None
+    calls: float
+    errors: float = 0
+    time_s: float
+    rows_returned: float
+    rows_examined: float | None = None
+    pages_requested: float | None = None
+    pages_read: float | None = None
+    log_bytes: float | None = None
+    wait_s: dict[str, float] = Field(default_factory=dict, description="seconds by wait event")
+
+
+class StatementCounters(Message):
+    at_us: int
+    started_at_us: int
+    statements: list[StatementCounter]
+
+
+class Session(Message):
+    """One session that is working or waiting at the moment asked."""
+
+    session: int
+    user: str
+    service: str
+    database: str
+    statement_key: str | None
+    wait_event: str
+    blocked_by: int | None = None
+    text: str | None = Field(None, description="where the counters may not know the statement yet")
+
+
+class Sessions(Message):
+    at_us: int
+    sessions: list[Session]
+
+
+class ExecutionRecord(Message):
+    """One finished execution that took at least the threshold asked for."""
+
+    ended_at_us: int
+    duration_s: float
+    statement_key: str
+    user: str
+    service: str
+    database: str
+    rows_returned: float | None = None
+    rows_examined: float | None = None
+    pages_read: float | None = None
+    text: str | None = Field(None, description="where the counters may not know the statement")
+    plan_key: str | None = None
+
+
+class Executions(Message):
+    until_us: int
+    executions: list[ExecutionRecord]

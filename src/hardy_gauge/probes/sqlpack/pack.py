@@ -1,0 +1,106 @@
+"""What a pack file says: queries by what they answer, with variants by the server's version."""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib import resources
+from typing import Literal
+
+import yaml
+from pydantic import BaseModel, ConfigDict, Field
+
+from hardy_gauge.probes.protocol import Ability
+
+
+class PackPart(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Variant(PackPart):
+    """A query for servers whose version number lies in ``[since, before)``."""
+
+    since: int = 0
+    before: int = 10**9
+    sql: str
+
+
+class Query(PackPart):
+    """One question: ``sql`` for every version, or variants of which the first that fits is asked.
+
+    ``every_s``: the answer is kept so long, for questions that cost the server something.
+    ``needs``: it is not asked of a server without this ability.
+    """
+
+    sql: str = ""
+    variants: list[Variant] = Field(default_factory=list)
+    every_s: float = 0.0
+    needs: Ability | None = None
+
+    def text(self, version: int) -> str | None:
+        """The SQL for a version; None where none fits."""
+        fits = (v.sql for v in self.variants if v.since <= version < v.before)
+        return self.sql or next(fits, None)
+
+
+class Check(PackPart):
+    """Whether the server reports something: ``sql`` gives ``reported`` and ``why``; ``remedy`` is what to do there."""
+
+    ability: Ability
+    what: str
+    sql: str = "SELECT true AS reported, '' AS why"
+    remedy: str = ""
+
+
+class Pack(PackPart):
+    """A whole pack. ``connect`` are statements for a new connection; ``version`` gives one whole number."""
+
+    engine: str
+    dialect: str
+    drivers: list[str]
+    least_version: int
+    least_version_words: str
+    connect: list[str]
+    version: str
+    identity: str
+    checks: list[Check]
+    counters: list[Query]
+    levels: list[Query]
+    statements: Query
+    sessions: Query
+    settings: Query
+    tables: Query
+    columns: Query
+    indexes: Query
+    members: Query
+    companion: str = Field("", description="name of the module that knows the engine's plans and log")
+
+
+class FigureQuery(PackPart):
+    """A query of the user's own whose values become figures: columns ``value``, and ``label`` where there are many.
+
+    A counter only grows and is stored as what it grew by; a level is stored as it is read.
+    """
+
+    name: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
+    kind: Literal["counter", "level"] = "level"
+    sql: str = Field(min_length=1, max_length=10_000)
+    unit: str = Field("", max_length=20)
+
+
+@cache
+def load_pack(engine: str) -> Pack:
+    source = resources.files("hardy_gauge.probes.sqlpack") / "packs" / f"{engine}.yaml"
+    return Pack.model_validate(yaml.safe_load(source.read_text(encoding="utf-8")))
+
+
+@cache
+def shipped() -> tuple[Pack, ...]:
+    """Every pack in the folder, by name."""
+    folder = resources.files("hardy_gauge.probes.sqlpack") / "packs"
+    names = sorted(item.name.removesuffix(".yaml") for item in folder.iterdir() if item.name.endswith(".yaml"))
+    return tuple(load_pack(name) for name in names)
+
+
+def pack_for(driver: str) -> Pack | None:
+    """The pack for an address's driver name, such as ``postgresql+psycopg``."""
+    return next((pack for pack in shipped() if driver in pack.drivers), None)

@@ -1,0 +1,31 @@
+"""PostgreSQL: plans through EXPLAIN, executions and messages from its log as CSV or JSON."""
+
+from __future__ import annotations
+
+from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, LogMessages
+from hardy_gauge.probes.sqlpack.connection import Line
+from hardy_gauge.probes.sqlpack.postgresql.entries import execution_of, message_of
+from hardy_gauge.probes.sqlpack.postgresql.explain import explain
+from hardy_gauge.probes.sqlpack.postgresql.log_tail import LogTail
+
+
+class Companion:
+    """Of one server; ``line`` is the probe's connection."""
+
+    def __init__(self, line: Line) -> None:
+        self.line = line
+        self._tail = LogTail(line)
+
+    def explain(self, request: ExplainRequest) -> Explained:
+        return explain(self.line, request)
+
+    def executions(self, since_us: int, threshold_s: float) -> Executions:
+        """Executions of at least the threshold that ended after ``since_us``, as far as the server logs them."""
+        entries = self._tail.since(since_us)
+        found = [e for e in map(execution_of, entries) if e is not None and e.duration_s >= threshold_s]
+        return Executions(until_us=max([since_us, *(e.at_us for e in entries)]), executions=found)
+
+    def messages(self, since_us: int) -> LogMessages:
+        entries = self._tail.since(since_us)
+        found = [m for m in map(message_of, entries) if m is not None]
+        return LogMessages(until_us=max([since_us, *(e.at_us for e in entries)]), messages=found)

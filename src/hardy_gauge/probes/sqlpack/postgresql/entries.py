@@ -1,0 +1,46 @@
+"""What entries of the log say: executions with their time, changes, and messages by severity. Literals are left out."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+from hardy_gauge.core.sql.normalise import normalise
+from hardy_gauge.probes.protocol import ExecutionRecord, LogMessage
+from hardy_gauge.probes.sqlpack.postgresql.log_tail import Entry
+
+_DURATION = re.compile(r"duration: ([\d.]+) ms(?:  (?:statement|execute [^:]*): (.*))?", re.DOTALL)
+_SETTING = re.compile(r'parameter "([^"]+)" (?:changed to|removed from|cannot be changed)')
+_STATEMENT = re.compile(r"(?:statement|execute [^:]*): (.*)", re.DOTALL)
+_SCHEMA = frozenset({"create", "alter", "drop"})
+_SEVERITY: dict[str, Literal["info", "warning", "error"]] = {
+    "WARNING": "warning", "ERROR": "error", "FATAL": "error", "PANIC": "error",
+}  # fmt: skip
+
+
+def execution_of(entry: Entry) -> ExecutionRecord | None:
+    """The finished execution that an entry tells of, if any; its key is its text's fingerprint."""
+    match = _DURATION.match(entry.message)
+    if match is None or match[2] is None:
+        return None
+    normal = normalise(match[2])
+    return ExecutionRecord(
+        ended_at_us=entry.at_us, duration_s=float(match[1]) / 1000, statement_key=f"text:{normal.fingerprint}",
+        user=entry.user, service=entry.service, database=entry.database, text=normal.text,
+    )  # fmt: skip
+
+
+def message_of(entry: Entry) -> LogMessage | None:
+    """The message of an entry that is not of an execution; texts of statements only normalised."""
+    if entry.message.startswith("duration:"):
+        return None
+    severity = _SEVERITY.get(entry.severity, "info")
+    if setting := _SETTING.match(entry.message):
+        return LogMessage(at_us=entry.at_us, severity=severity, text=entry.message, change="setting", object=setting[1])
+    if statement := _STATEMENT.match(entry.message):
+        normal = normalise(statement[1])
+        change: Literal["schema"] | None = "schema" if normal.kind in _SCHEMA else None
+        return LogMessage(at_us=entry.at_us, severity=severity, text=normal.text, change=change)
+    if entry.message.startswith("database system is ready"):
+        return LogMessage(at_us=entry.at_us, severity=severity, text="the server started", change="software")
+    return LogMessage(at_us=entry.at_us, severity=severity, text=entry.message)
