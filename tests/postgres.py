@@ -36,3 +36,28 @@ def running_postgres(options: str = "") -> Iterator[psycopg.Connection]:
     finally:
         as_postgres(control, "-D", str(data), "-m", "immediate", "stop")
         shutil.rmtree(folder, ignore_errors=True)
+
+
+SECRET = "planted-Secret-77b1"
+READY = (
+    "-c shared_preload_libraries=pg_stat_statements -c track_io_timing=on -c logging_collector=on "
+    "-c log_min_duration_statement=20ms -c cluster_name=reading-room"
+)
+
+
+@contextmanager
+def watched_postgres(log: str = "csvlog") -> Iterator[tuple[psycopg.Connection, str]]:
+    """A server as docs/postgresql.md sets one up, with a table of loans: a connection of its owner, and the address."""
+    with running_postgres(f"{READY} -c log_destination={log}") as owner:
+        owner.execute("CREATE EXTENSION pg_stat_statements")
+        owner.execute(f"CREATE ROLE gauge LOGIN PASSWORD '{SECRET}'")
+        owner.execute("GRANT pg_monitor, pg_read_all_data TO gauge")
+        reads = "pg_read_binary_file(text, bigint, bigint, boolean)"
+        owner.execute(f"GRANT EXECUTE ON FUNCTION {reads} TO gauge")
+        owner.execute("CREATE TABLE loan (id serial PRIMARY KEY, patron int, due date, note text)")
+        owner.execute(
+            "INSERT INTO loan (patron, due, note) SELECT i % 1000, date '2026-01-01' + i % 300, 'note ' || i "
+            "FROM generate_series(1, 20000) i"
+        )
+        owner.execute("VACUUM ANALYZE loan")
+        yield owner, f"postgresql:///postgres?host={owner.info.host}&port={owner.info.port}"

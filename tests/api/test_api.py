@@ -28,7 +28,7 @@ def client(practice: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
     servers = enrol(store, discover(practice))
     for server in servers:
         import_history(store, server.server_id, server.probe, server.identity, clock_us())
-    Collector(store, servers).stop()
+    Collector(store).stop()
     with TestClient(create_app(settings, store)) as made:
         yield made
     store.close()

@@ -59,7 +59,7 @@ def test_families_are_assigned_and_literals_are_gone(store: Store, desk: Enrolle
 
 def test_collector_records_live(store: Store, practice: str) -> None:
     servers = enrol(store, discover(practice))
-    collector = Collector(store, servers)
+    collector = Collector(store)
     collector.start()
     time.sleep(4)
     collector.stop()
@@ -71,7 +71,7 @@ def test_collector_records_live(store: Store, practice: str) -> None:
 
 
 def test_changed_setting_is_recorded(store: Store, desk: Enrolled) -> None:
-    collector = Collector(store, [desk])
+    collector = Collector(store, [desk.server_id])
     recorder = collector.recorders[0]
     recorder.tick(clock_us())
     collector.write()

@@ -16,7 +16,7 @@ from hardy_gauge.core.activity.margins import poisson_interval
 from hardy_gauge.core.plans.model import Plan, Step
 from hardy_gauge.core.plans.own_time import by_key, fill_own_times
 from hardy_gauge.core.trials.compare import paired_ratio
-from hardy_gauge.load.units import duration
+from hardy_gauge.core.units import duration
 
 samples = st.lists(
     st.tuples(st.integers(0, 59), st.sampled_from(["data read", "processor", "row lock"]), st.sampled_from("abc")),

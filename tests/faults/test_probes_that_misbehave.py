@@ -88,9 +88,9 @@ class Bench:
         self.store = store
         self.good, self.bad = FakeServer("good"), FakeServer("bad")
         self.enrolled = enrol(store, [self.good.address, self.bad.address])
-        for server in self.enrolled:
-            server.probe.deadline_s = 0.5
-        self.collector = Collector(store, self.enrolled, clock=lambda: self.good.now)
+        self.collector = Collector(store, clock=lambda: self.good.now)
+        for recorder in self.collector.recorders:
+            recorder.probe.deadline_s = 0.5
 
     def pass_minutes(self, count: int) -> None:
         for _ in range(count):

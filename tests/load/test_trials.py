@@ -10,10 +10,10 @@ from typing import Any
 import pytest
 import yaml
 
+from hardy_gauge.core.units import duration, share
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_design, read_file
 from hardy_gauge.load.targets import open_target
 from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial
-from hardy_gauge.load.units import duration, share
 
 ROOT = Path(__file__).parents[2]
 EXAMPLE: dict[str, Any] = yaml.safe_load((ROOT / "examples/sqlite-cache.yaml").read_text())

@@ -15,6 +15,8 @@ from starlette.exceptions import HTTPException
 
 from hardy_gauge import __version__
 from hardy_gauge.api import (
+    accounts,
+    connections,
     find,
     findings,
     fleet,
@@ -23,9 +25,11 @@ from hardy_gauge.api import (
     plans,
     problems,
     reports,
+    rules,
     servers,
     statement,
     statements,
+    storage,
     tape,
     trials,
 )  # fmt: skip
@@ -40,7 +44,10 @@ from hardy_gauge.store.database import Store
 RENEW_S = 2400.0
 PAUSE_S = 0.1
 LONGEST_WARMING_S = 8.0
-ROUTERS = (health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find)
+ROUTERS = (
+    health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find, connections,
+    accounts, rules, storage,
+)  # fmt: skip
 
 
 def clock_us() -> int:
@@ -59,8 +66,15 @@ def _keep_warm(data: Data, stop: threading.Event, warm: threading.Event) -> None
         stop.wait(RENEW_S)
 
 
-def create_app(settings: AppSettings, store: Store, clock: Callable[[], int] = clock_us) -> FastAPI:
-    """The application over an open store. ``clock`` is what "now" means to it."""
+def create_app(
+    settings: AppSettings,
+    store: Store,
+    clock: Callable[[], int] = clock_us,
+    poke: Callable[[], None] = lambda: None,
+) -> FastAPI:
+    """The application over an open store. ``clock`` is what "now" means to it; ``poke`` tells the collector that what
+    is wanted has changed.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -77,6 +91,7 @@ def create_app(settings: AppSettings, store: Store, clock: Callable[[], int] = c
         lifespan=lifespan,
     )  # fmt: skip
     app.state.data = Data(store, settings, clock)
+    app.state.poke = poke
     app.state.workers = Workers(settings.data)
     problems.install(app)
     api = APIRouter(prefix="/api")

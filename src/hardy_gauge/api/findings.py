@@ -13,6 +13,7 @@ from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.samples import moments, read_samples
 from hardy_gauge.api.window import CurrentWindow, Window, servers_in
 from hardy_gauge.api.work import examined_per_row, per_call, read_intervals, reference_sums, sums
+from hardy_gauge.capture.access import probe_of
 from hardy_gauge.core.activity.ledger import accounts
 from hardy_gauge.core.advice.finding import (
     ColumnFacts,
@@ -26,7 +27,6 @@ from hardy_gauge.core.advice.finding import (
 from hardy_gauge.core.advice.rules import RULES
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_document
-from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec, ProbeError
 from hardy_gauge.store.models import Plan as StoredPlan
 from hardy_gauge.store.models import Server, Snapshot, Statement
@@ -90,13 +90,13 @@ def _table(t: dict[str, Any]) -> TableFacts:
     )  # fmt: skip
 
 
-def what_if_on(server: Server, text: str) -> WhatIf | None:
+def what_if_on(data: Data, server: Server, text: str) -> WhatIf | None:
     """Asks the server's probe for a plan with one more index; None when the server cannot be asked."""
     if "explain" not in server.abilities:
         return None
 
     def ask(table: str, columns: list[str]) -> Plan | None:
-        probe = HttpProbe(server.address)
+        probe = probe_of(data.store, server.id)
         try:
             request = ExplainRequest(text=text, add_indexes=[IndexSpec(table=table, columns=columns)])
             return read_document(probe.explain(request).model_dump())
@@ -139,6 +139,8 @@ def findings_of(data: Data, server: Server, window: Window, only: int | None = N
     found: list[FindingOut] = []
     for row in rows.sort("time_s", descending=True).iter_rows(named=True):
         statement = texts.get(row["statement"])
+        if row["rows_examined"] is None:  # the rules there are start from rows examined
+            continue
         if statement is None or (only is not None and statement.id != only):
             continue
         sample = seen.get(row["statement"])
@@ -153,7 +155,7 @@ def findings_of(data: Data, server: Server, window: Window, only: int | None = N
             reference_examined_per_row=examined_per_row(before.get(row["statement"])),
         )  # fmt: skip
         for rule in RULES:
-            finding = rule.check(facts, what_if_on(server, statement.text))
+            finding = rule.check(facts, what_if_on(data, server, statement.text))
             if finding is not None:
                 found.append(_out(finding, server, statement))
     return sorted(found, key=lambda f: -f.share)

@@ -16,7 +16,7 @@ from hardy_gauge.api.window import Span, servers_in
 from hardy_gauge.core.activity.ledger import accounts
 from hardy_gauge.core.reference.shift import Shift
 from hardy_gauge.core.reference.usual_range import word
-from hardy_gauge.core.reference.words import clock
+from hardy_gauge.core.reference.words import clock, day_clock
 from hardy_gauge.store.models import Server
 
 router = APIRouter(tags=["fleet"])
@@ -60,7 +60,7 @@ class Line(BaseModel):
     trace: list[float | None]
     storage_days_left: float | None
     storage_used_share: float | None
-    capture: Literal["recording", "stale", "failing", "waiting"]
+    capture: CaptureWord
     capture_words: str
 
 
@@ -121,8 +121,16 @@ def trace(data: Data, server_id: int, now: int) -> list[float | None]:
     return [float(np.mean(slot)) if slot else None for slot in slots]
 
 
-def capture_state(server: Server, now: int) -> tuple[Literal["recording", "stale", "failing", "waiting"], str]:
+CaptureWord = Literal["recording", "stale", "failing", "waiting", "paused", "retired"]
+
+
+def capture_state(server: Server, now: int) -> tuple[CaptureWord, str]:
+    """What is done about a server, and in words."""
     state = server.capture
+    if server.retired_us is not None:
+        return "retired", f"retired {day_clock(server.retired_us)}"
+    if state.doing == "reading":
+        return "paused", state.why or "nothing new is recorded, by its rule"
     if state.error:
         since = f"since {clock(state.seen_us)}: " if state.seen_us else ""
         return "failing", f"no answer {since}{state.error}"

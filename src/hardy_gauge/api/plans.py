@@ -11,11 +11,11 @@ from sqlalchemy import select
 from hardy_gauge.api.data import CurrentData
 from hardy_gauge.api.problems import Problem
 from hardy_gauge.api.window import find_server
+from hardy_gauge.capture.access import probe_of
 from hardy_gauge.core.plans.model import Plan, Step
 from hardy_gauge.core.plans.own_time import by_key
 from hardy_gauge.core.plans.readers import read_document, read_plan
 from hardy_gauge.core.reference.words import duration, share
-from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec
 from hardy_gauge.store.models import Plan as StoredPlan
 from hardy_gauge.store.models import Server, Statement
@@ -144,7 +144,7 @@ def what_if(server: str, request: WhatIfRequest, data: CurrentData) -> PlanOut:
     """The plan the server would use, with indexes that do not exist yet or without some that do."""
     with data.store.read() as session:
         owner: Server = find_server(session, server)
-    probe = HttpProbe(owner.address)
+    probe = probe_of(data.store, owner.id)
     try:
         wanted = ExplainRequest(**request.model_dump())
         return out(read_document(probe.explain(wanted).model_dump()), server=server, text=request.text)

@@ -13,6 +13,8 @@ from hardy_gauge.store import segments
 from hardy_gauge.store.models import Gap, Server
 
 SECOND_US = 1_000_000
+# kinds of gaps in which sessions were not looked at
+UNSEEN = ("gap", "paused", "not sampled")
 
 
 def read_samples(data: Data, servers: Sequence[Server], span: Span, columns: Sequence[str]) -> pl.DataFrame:
@@ -52,7 +54,7 @@ def _missed(data: Data, servers: Sequence[Server], since: int, until: int) -> in
     with data.store.read() as session:
         gaps = session.scalars(
             select(Gap).where(
-                Gap.server_id.in_([s.id for s in servers]), Gap.kind == "gap", Gap.from_us < until,
+                Gap.server_id.in_([s.id for s in servers]), Gap.kind.in_(UNSEEN), Gap.from_us < until,
                 (Gap.to_us.is_(None)) | (Gap.to_us > since),
             )
         )  # fmt: skip

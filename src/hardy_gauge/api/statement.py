@@ -12,7 +12,7 @@ from hardy_gauge.api.findings import FindingOut, findings_of, tables_of
 from hardy_gauge.api.problems import Problem
 from hardy_gauge.api.statements import StatementRow, statements
 from hardy_gauge.api.window import CurrentWindow, Window, servers_in
-from hardy_gauge.api.work import read_intervals
+from hardy_gauge.api.work import examined_per_row, read_intervals, total
 from hardy_gauge.core.reference.words import duration, share
 from hardy_gauge.core.sql.predicates import Unreadable, read_uses
 from hardy_gauge.store import segments
@@ -61,9 +61,9 @@ class ExecutionRow(BaseModel):
     duration_s: float
     user: str
     service: str
-    rows_returned: float
-    rows_examined: float
-    pages_read: float
+    rows_returned: float | None
+    rows_examined: float | None
+    pages_read: float | None
     plan_key: str | None
 
 
@@ -134,7 +134,7 @@ def _history(frame: pl.DataFrame, window: Window) -> History:
         frame.with_columns(((pl.col("at_us") - since) // step).alias("slot"))
         .sort("at_us")
         .group_by("slot")
-        .agg(pl.col("calls", "time_s", "rows_returned", "rows_examined").sum(), pl.col("plan_key").last())
+        .agg(*[total(c) for c in ("calls", "time_s", "rows_returned", "rows_examined")], pl.col("plan_key").last())
     )
     by_slot = {row["slot"]: row for row in slots.iter_rows(named=True)}
     grid = list(range(since, focus.until_us, step))
@@ -143,7 +143,7 @@ def _history(frame: pl.DataFrame, window: Window) -> History:
         at_us=grid, step_us=step,
         calls_per_s=[r["calls"] / (step / 1e6) if r else None for r in rows],
         time_per_call_s=[r["time_s"] / r["calls"] if r else None for r in rows],
-        examined_per_row=[r["rows_examined"] / max(r["rows_returned"], r["calls"]) if r else None for r in rows],
+        examined_per_row=[examined_per_row(r) for r in rows],
         plan_key=[r["plan_key"] if r else None for r in rows],
     )  # fmt: skip
 
@@ -177,7 +177,7 @@ def _executions(data: Data, servers: list[Server], window: Window, statement_id:
     mine = frame.filter(pl.col("statement") == statement_id).sort("ended_at_us", descending=True)
     columns = [c for c in ExecutionRow.model_fields if c != "server"]
     rows = [
-        ExecutionRow(server=names[row["server_id"]], **{c: row[c] for c in columns})
+        ExecutionRow(server=names[row["server_id"]], **{c: row.get(c) for c in columns})
         for row in mine.head(MOST_EXECUTIONS).iter_rows(named=True)
     ]
     return rows, len(mine)

@@ -8,7 +8,16 @@ from sqlalchemy import select
 
 from hardy_gauge.api.data import CurrentData
 from hardy_gauge.api.window import CurrentWindow, servers_in
-from hardy_gauge.api.work import examined_per_row, families, per_call, read_intervals, reference_sums, sums
+from hardy_gauge.api.work import (
+    examined_per_row,
+    families,
+    partly_told,
+    per_call,
+    read_intervals,
+    reference_sums,
+    sampled_families,
+    sums,
+)
 from hardy_gauge.core.reference.words import share, times_reference
 from hardy_gauge.store.models import Statement
 
@@ -29,10 +38,10 @@ class StatementRow(BaseModel):
     share: float
     time_per_call_s: float
     rows_returned_per_call: float
-    rows_examined_per_call: float
-    examined_per_row: float
-    pages_read_per_call: float
-    log_bytes_per_call: float
+    rows_examined_per_call: float | None
+    examined_per_row: float | None
+    pages_read_per_call: float | None
+    log_bytes_per_call: float | None
     main_family: str
     families: dict[str, float]
     reference_calls_per_s: float | None
@@ -52,7 +61,6 @@ class Statements(BaseModel):
 @router.get("/statements")
 def statements(data: CurrentData, window: CurrentWindow, scope: str = "fleet", search: str = "") -> Statements:
     servers = servers_in(data, scope)
-    engine = servers[0].engine if servers else ""
     frame = read_intervals(data, servers, window.focus)
     if frame.is_empty():
         empty = f"No statement of {scope} was counted in this window."
@@ -63,6 +71,7 @@ def statements(data: CurrentData, window: CurrentWindow, scope: str = "fleet", s
     with data.store.read() as session:
         texts = {s.id: s for s in session.scalars(select(Statement))}
     all_time = max(float(totals["time_s"].sum()), 1e-9)
+    sampled = sampled_families(data, servers, window.focus) if partly_told(totals) else {}
     rows = []
     for row in totals.sort("time_s", descending=True).iter_rows(named=True):
         statement = texts.get(row["statement"])
@@ -70,17 +79,17 @@ def statements(data: CurrentData, window: CurrentWindow, scope: str = "fleet", s
             continue
         mine = frame.filter(frame["statement"] == row["statement"])
         old = before.get(row["statement"])
-        by_family = families(row, engine)
+        by_family = families(row, sampled.get(row["statement"]))
         time_per_call = row["time_s"] / row["calls"]
         rows.append(
             StatementRow(
                 fingerprint=statement.fingerprint, text=statement.text, kind=statement.kind,
-                services=sorted(mine["service"].unique()), users=sorted(mine["user"].unique()), calls=row["calls"],
+                services=sorted(mine["service"].drop_nulls().unique()),
+                users=sorted(mine["user"].drop_nulls().unique()), calls=row["calls"],
                 calls_per_s=row["calls"] / window.focus.seconds, time_s=row["time_s"], share=row["time_s"] / all_time,
-                time_per_call_s=time_per_call, rows_returned_per_call=row["rows_returned"] / row["calls"],
-                rows_examined_per_call=row["rows_examined"] / row["calls"],
-                examined_per_row=examined_per_row(row) or 0.0, pages_read_per_call=row["pages_read"] / row["calls"],
-                log_bytes_per_call=row["log_bytes"] / row["calls"],
+                time_per_call_s=time_per_call, rows_returned_per_call=per_call(row, "rows_returned") or 0.0,
+                rows_examined_per_call=per_call(row, "rows_examined"), examined_per_row=examined_per_row(row),
+                pages_read_per_call=per_call(row, "pages_read"), log_bytes_per_call=per_call(row, "log_bytes"),
                 main_family=max(by_family, key=lambda k: by_family[k], default="other"), families=by_family,
                 reference_calls_per_s=old["calls"] / seconds if old else None,
                 reference_time_per_call_s=per_call(old, "time_s"), reference_examined_per_row=examined_per_row(old),

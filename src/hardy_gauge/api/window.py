@@ -118,7 +118,7 @@ def find_server(session: Session, name: str) -> Server:
 
 
 def servers_in(data: Data, scope: str) -> list[Server]:
-    """The servers of a scope: "fleet", a cluster's name, or a server's name."""
+    """The servers of a scope: "fleet", a cluster's name, or a server's name. A retired one only by its name."""
     with data.store.read() as session:
         query = select(Server).options(joinedload(Server.cluster), joinedload(Server.capture)).order_by(Server.name)
         if scope != "fleet":
@@ -127,5 +127,7 @@ def servers_in(data: Data, scope: str) -> list[Server]:
                 find_server(session, scope)
                 query = query.where(Server.name == scope)
             else:
-                query = query.where(Server.cluster_id == cluster.id)
+                query = query.where(Server.cluster_id == cluster.id, Server.retired_us.is_(None))
+        else:
+            query = query.where(Server.retired_us.is_(None))
         return list(session.scalars(query))

@@ -7,23 +7,27 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.capture.access import probe_of
 from hardy_gauge.capture.convert import Directory
-from hardy_gauge.capture.enrol import Enrolled
 from hardy_gauge.capture.importer import record_messages_in, take_plan
-from hardy_gauge.capture.recorder import CaptureRule, Recorder, Trouble
-from hardy_gauge.probes.protocol import LogMessages, ProbeError, Settings
+from hardy_gauge.capture.limits import tidy
+from hardy_gauge.capture.recorder import Recorder, Trouble
+from hardy_gauge.capture.wanted import Wanted, wanted
+from hardy_gauge.probes.protocol import LogMessages, Probe, ProbeError, Settings
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CaptureState, Change, Gap, Snapshot
+from hardy_gauge.store.models import CaptureState, Change, Gap, Server, Snapshot
 
 log = logging.getLogger(__name__)
 WRITE_S = 10.0
-COMPACT_S = 600.0
-RETENTION_US = {"sample": 40 * segments.DAY_US, "execution": 40 * segments.DAY_US}
+REFRESH_S = 5.0
+TIDY_S = 600.0
+MOST_AT_ONCE = 64
 
 
 def clock_us() -> int:
@@ -31,35 +35,81 @@ def clock_us() -> int:
 
 
 class Collector:
-    """Runs in threads of its own until ``stop``; one slow or broken server holds up nobody else."""
+    """Follows what is wanted of every server of the store, in threads of its own until ``stop``; one slow or broken
+    server holds up nobody else. ``only`` are ids of servers, where not all are wanted.
+    """
 
-    def __init__(
-        self,
-        store: Store,
-        servers: list[Enrolled],
-        rule: CaptureRule | None = None,
-        clock: Callable[[], int] = clock_us,
-    ) -> None:
-        self.store, self.clock = store, clock
-        self.recorders = [self._recorder(server, rule or CaptureRule()) for server in servers]
-        self._probes = {server.server_id: server.probe for server in servers}
-        self._pool = ThreadPoolExecutor(max_workers=max(4, min(32, len(servers))), thread_name_prefix="recorder")
+    def __init__(self, store: Store, only: list[int] | None = None, clock: Callable[[], int] = clock_us) -> None:
+        self.store, self.only, self.clock = store, only, clock
+        self._recorders: dict[int, Recorder] = {}
+        self._followed: dict[int, Wanted] = {}
+        self._retiring: list[tuple[Probe, Future[None] | None]] = []
+        self._pool = ThreadPoolExecutor(max_workers=MOST_AT_ONCE, thread_name_prefix="recorder")
         self._busy: dict[int, Future[None]] = {}
         self._plans: set[tuple[int, str]] = set()
-        self._stop = threading.Event()
+        self._stop, self._poked = threading.Event(), threading.Event()
+        self._lock = threading.Lock()
         self._thread = threading.Thread(target=self._run, name="collector", daemon=True)
+        self.refresh()
 
-    def _recorder(self, server: Enrolled, rule: CaptureRule) -> Recorder:
-        with self.store.write() as session:
-            state = session.get_one(CaptureState, server.server_id)
-            directory = Directory(server.identity.engine)
+    @property
+    def recorders(self) -> list[Recorder]:
+        return list(self._recorders.values())
+
+    def refresh(self) -> None:
+        """Begin with servers that are new, leave those that are retired, and follow the rules as they are now."""
+        with self._lock:
+            now = {
+                w.server_id: w
+                for w in wanted(self.store, self.clock())
+                if self.only is None or w.server_id in self.only
+            }
+            for server_id in [i for i in self._recorders if i not in now]:
+                self._leave(server_id)
+            for server_id, want in now.items():
+                known = self._followed.get(server_id)
+                if known is not None and known.reached == want.reached:
+                    self._recorders[server_id].rule = want.rule
+                else:
+                    self._begin(want)
+                self._followed[server_id] = want
+            with self.store.write() as session:
+                for want in now.values():
+                    state = session.get_one(CaptureState, want.server_id)
+                    state.doing, state.why = want.rule.mode, want.why
+
+    def poke(self) -> None:
+        """Refresh at the next tick instead of some seconds later."""
+        self._poked.set()
+
+    def _begin(self, want: Wanted) -> None:
+        if want.server_id in self._recorders:
+            self._leave(want.server_id)
+        try:
+            probe = probe_of(self.store, want.server_id)
+        except ProbeError as error:
+            with self.store.write() as session:
+                session.get_one(CaptureState, want.server_id).error = str(error)
+            return
+        with self.store.read() as session:
+            state = session.get_one(CaptureState, want.server_id)
+            server = session.get_one(Server, want.server_id)
             now = self.clock()
-            recorder = Recorder(
-                server.server_id, server.probe, directory, set(server.identity.abilities), rule,
+            self._recorders[want.server_id] = Recorder(
+                want.server_id, probe, Directory(server.engine), set(server.abilities), want.rule,
                 executions_until_us=state.executions_until_us or now, messages_until_us=state.messages_until_us or now,
                 until_us=state.recorded_until_us,
             )  # fmt: skip
-        return recorder
+
+    def _leave(self, server_id: int) -> None:
+        """Write what was gathered; the probe is closed when its last call is over."""
+        recorder = self._recorders.pop(server_id)
+        self._followed.pop(server_id, None)
+        busy = self._busy.pop(server_id, None)
+        if busy is None or busy.done():
+            with self.store.write() as session:
+                self._write_one(session, recorder)
+        self._retiring.append((recorder.probe, busy))
 
     def start(self) -> None:
         self._thread.start()
@@ -71,17 +121,23 @@ class Collector:
             self._thread.join(timeout=20)
         self._pool.shutdown(wait=True, cancel_futures=True)
         self.write()
+        for recorder in self.recorders:
+            recorder.probe.close()
 
     def _run(self) -> None:
-        written = compacted = time.monotonic()
+        written = tidied = refreshed = time.monotonic()
         while not self._stop.is_set():
+            if self._poked.is_set() or time.monotonic() - refreshed >= REFRESH_S:
+                self._poked.clear()
+                refreshed = time.monotonic()
+                self._guarded(self.refresh)
             self.tick()
             if time.monotonic() - written >= WRITE_S:
                 written = time.monotonic()
                 self._guarded(self.write)
-            if time.monotonic() - compacted >= COMPACT_S:
-                compacted = time.monotonic()
-                self._guarded(self.tidy)
+            if time.monotonic() - tidied >= TIDY_S:
+                tidied = time.monotonic()
+                self._guarded(lambda: tidy(self.store, self.clock()))
             now = time.time()
             self._stop.wait(1.0 - now % 1.0 + 0.05)
 
@@ -101,6 +157,10 @@ class Collector:
 
     def write(self) -> None:
         """Everything gathered by recorders that are not in the middle of a tick, in one transaction."""
+        for probe, busy in [one for one in self._retiring if one[1] is None or one[1].done()]:
+            self._retiring.remove((probe, busy))
+            with suppress(ProbeError):
+                probe.close()
         idle = [r for r in self.recorders if self._is_idle(r)]
         with self.store.write() as session:
             for recorder in idle:
@@ -150,18 +210,11 @@ class Collector:
                 continue
             self._plans.add((recorder.server_id, row.plan_key))
             try:
-                probe = self._probes[recorder.server_id]
-                take_plan(self.store, recorder.server_id, probe, known.statement_id, row.plan_key, self.clock())
+                take_plan(
+                    self.store, recorder.server_id, recorder.probe, known.statement_id, row.plan_key, self.clock()
+                )
             except ProbeError as error:
                 log.info("plan %s of server %s: %s", row.plan_key, recorder.server_id, error)
-
-    def tidy(self) -> None:
-        """Compact small segments and drop what is past its retention."""
-        with self.store.write() as session:
-            segments.compact(session, self.clock())
-            for kind in segments.KINDS:
-                if kind in RETENTION_US:
-                    segments.drop_before(session, kind, self.clock() - RETENTION_US[kind])
 
 
 def _write_trouble(session: Session, server_id: int, trouble: Trouble) -> None:

@@ -59,6 +59,7 @@ class Directory:
 
     engine: str
     known: dict[str, Known] = field(default_factory=dict)
+    texts: dict[str, str] = field(default_factory=dict)
 
     def learn(self, session: Session, rows: Iterable[StatementCounter | Seen], now_us: int) -> None:
         """Store statements not seen before and remember what their keys stand for."""
@@ -73,6 +74,7 @@ class Directory:
                 )
                 session.add(found)
                 session.flush()
+            self.texts[row.key] = normal.text
             self.known[row.key] = Known(found.id, row.user, row.service, row.database)
 
     def with_statements(self, frame: pl.DataFrame, named: bool = True) -> pl.DataFrame:

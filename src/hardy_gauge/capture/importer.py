@@ -7,8 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.convert import Directory
-from hardy_gauge.probes.http import HttpProbe
-from hardy_gauge.probes.protocol import Identity, LogMessages
+from hardy_gauge.probes.protocol import Identity, LogMessages, Probe, RemembersPast
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Change, Gap, Plan
@@ -18,7 +17,7 @@ SHORTEST_GAP_US = 5_000_000
 
 
 def import_history(
-    store: Store, server_id: int, probe: HttpProbe, identity: Identity, until_us: int,
+    store: Store, server_id: int, probe: RemembersPast, identity: Identity, until_us: int,
 ) -> int:  # fmt: skip
     """Import whole minutes from where the recording ends to ``until_us``; returns how many minutes.
 
@@ -91,7 +90,7 @@ def record_messages_in(session: Session, server_id: int, messages: LogMessages) 
             )  # fmt: skip
 
 
-def _plans(store: Store, server_id: int, probe: HttpProbe, directory: Directory) -> None:
+def _plans(store: Store, server_id: int, probe: Probe, directory: Directory) -> None:
     """Take every plan that the imported intervals name and that the server still remembers."""
     with store.read() as session:
         span = segments.bounds(session, [server_id], "statement")
@@ -103,7 +102,7 @@ def _plans(store: Store, server_id: int, probe: HttpProbe, directory: Directory)
         take_plan(store, server_id, probe, int(row["statement"]), row["plan_key"], int(row["at_us"]))
 
 
-def take_plan(store: Store, server_id: int, probe: HttpProbe, statement_id: int, plan_key: str, at_us: int) -> None:
+def take_plan(store: Store, server_id: int, probe: Probe, statement_id: int, plan_key: str, at_us: int) -> None:
     """Ask the server for a plan by its key and store it, unless it is stored already."""
     mine = (Plan.server_id == server_id, Plan.statement_id == statement_id, Plan.plan_key == plan_key)
     with store.read() as session:

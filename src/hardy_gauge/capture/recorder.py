@@ -1,4 +1,4 @@
-"""Recording one server: what is asked at each tick, what is kept until the next write, what went wrong.
+"""Recording one server by its rule: what is asked at each tick, what is kept until the next write, what went wrong.
 
 A call that fails costs this server a gap, and nothing else. Rows are handed over only by ``drain``.
 """
@@ -12,27 +12,19 @@ from typing import Any
 import polars as pl
 
 from hardy_gauge.capture.convert import Directory, Seen, key_of
-from hardy_gauge.core.activity.counters import Reading, Unusable, difference
+from hardy_gauge.capture.intervals import Intervals
+from hardy_gauge.capture.pace import Pace
+from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.probes import protocol as p
 
-MINUTE_US = 60_000_000
 SKEW_LIMIT_S = 30.0
 SHORTEST_GAP_US = 5_000_000
-
-
-@dataclass(frozen=True)
-class CaptureRule:
-    """What is recorded: session sampling and counter intervals (s), threshold of executions (s)."""
-
-    sample_s: float = 1.0
-    counters_s: float = 60.0
-    executions_s: float = 10.0
-    threshold_s: float = 0.1
+EXECUTIONS_S = 10.0
 
 
 @dataclass
 class Trouble:
-    """A gap that is open or closed, a reset, or a clock that is off."""
+    """A gap that is open or closed, a reset, a clock that is off, or a part that is not recorded."""
 
     kind: str
     from_us: int
@@ -52,9 +44,8 @@ class Recorder:
     rule: CaptureRule
     executions_until_us: int
     messages_until_us: int
-    samples: list[tuple[int, p.Session]] = field(default_factory=list)
-    intervals: list[tuple[int, float, dict[str, float]]] = field(default_factory=list)
-    statement_rows: list[tuple[int, float, p.StatementCounter, dict[str, float]]] = field(default_factory=list)
+    pace: Pace = field(default_factory=Pace)
+    samples: list[tuple[int, float, p.Session]] = field(default_factory=list)
     executions: list[p.ExecutionRecord] = field(default_factory=list)
     changes: list[p.LogMessage] = field(default_factory=list)
     settings: p.Settings | None = None
@@ -66,38 +57,65 @@ class Recorder:
     seen_us: int = 0
     skew_s: float = 0.0
     until_us: int = 0
-    _gap: Trouble | None = None
-    _skew: Trouble | None = None
+    _open: dict[str, Trouble] = field(default_factory=dict)
     _due: dict[str, int] = field(default_factory=dict)
-    _counters: Reading | None = None
-    _statements: dict[str, Reading] = field(default_factory=dict)
-    _looked: Reading | None = None
-    _running_s: float | None = None
+
+    def __post_init__(self) -> None:
+        self.work = Intervals(lambda *what: self.troubles.append(Trouble(*what)))
 
     def tick(self, now_us: int) -> None:
         """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
+        rule = self.rule
+        self._notice("paused", now_us, f"rule {rule.name}: nothing new is recorded" if rule.mode == "reading" else "")
+        if rule.mode == "reading":
+            self.work.forget()
+            self._due.clear()
+            self.executions_until_us = self.until_us = now_us
+            return
+        self._notice("not sampled", now_us, "" if rule.sample else f"rule {rule.name}: sessions are not looked at")
+        self._notice("partial", now_us, partly(rule))
         try:
-            if "sessions" in self.abilities and self._is_due("sessions", now_us, self.rule.sample_s):
-                answer = self.probe.sessions()
-                at = now_us // 1_000_000 * 1_000_000
-                self.samples += [(at, session) for session in answer.sessions]
-                self._meet(answer.sessions)
-                self._clock(answer.at_us, now_us)
-            if self._is_due("counters", now_us, self.rule.counters_s):
+            if "sessions" in self.abilities and rule.sample:
+                self._look(now_us, rule.sample)
+            if self._is_due("counters", now_us, rule.counters):
                 self._minute(now_us)
-            if "executions" in self.abilities and self._is_due("executions", now_us, self.rule.executions_s):
-                found = self.probe.executions(self.executions_until_us, self.rule.threshold_s)
-                self.executions += found.executions
-                self._meet(found.executions)
-                self.executions_until_us = found.until_us
+            if "executions" in self.abilities and rule.threshold is not None:
+                self._finished(now_us, rule.threshold)
         except p.ProbeError as error:
             self._failed(now_us, str(error))
             return
         self.seen_us, self.error = now_us, ""
-        if self._gap is not None:
-            self._gap.to_us = now_us
-            self.troubles.append(self._gap)
-            self._gap = None
+        self._notice("gap", now_us, "")
+
+    def _look(self, now_us: int, sample_s: float) -> None:
+        """One look at the sessions; each stands for the time until the next."""
+        every_s = sample_s * self.pace.factor
+        if not self._is_due("sessions", now_us, every_s):
+            return
+        before = self.pace.seconds
+        answer = self.pace.timed(self.probe.sessions)
+        self.pace.look(self.pace.seconds - before, sample_s)
+        words = f"it answers slowly, so sessions are looked at every {sample_s * self.pace.factor:g} s"
+        self._notice("slowed", now_us, words if self.pace.factor > 1 else "")
+        at = now_us // 1_000_000 * 1_000_000
+        taken = [s for s in answer.sessions if self._takes(s)]
+        self.samples += [(at, every_s, session) for session in taken]
+        self._meet(taken)
+        self._clock(answer.at_us, now_us)
+
+    def _finished(self, now_us: int, threshold_s: float) -> None:
+        if not self._is_due("executions", now_us, EXECUTIONS_S):
+            return
+        found = self.pace.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s))
+        taken = [e for e in found.executions if self._takes(e)]
+        self.executions += taken
+        self.executions_until_us = found.until_us
+        self._meet(taken)
+
+    def _takes(self, row: p.Session | p.ExecutionRecord) -> bool:
+        only = self.rule.only
+        text = row.text or self.directory.texts.get(row.statement_key or "", "") if only.reads_texts else ""
+        return only.takes(row, text)
 
     def _meet(self, rows: Iterable[p.Session | p.ExecutionRecord]) -> None:
         for row in rows:
@@ -107,125 +125,111 @@ class Recorder:
 
     def _is_due(self, what: str, now_us: int, every_s: float) -> bool:
         step = int(every_s * 1e6)
-        if now_us // step <= self._due.get(what, -1):
+        slot = now_us // step * step
+        if slot <= self._due.get(what, -1):
             return False
-        self._due[what] = now_us // step
+        self._due[what] = slot
         return True
+
+    def _notice(self, kind: str, now_us: int, reason: str, since_us: int | None = None) -> None:
+        """Begin a span of this kind when there is a reason, and end it when there is none or another."""
+        known = self._open.get(kind)
+        if known is not None and known.reason != reason and (kind != "gap" or not reason):
+            known.to_us = now_us
+            self.troubles.append(known)
+            known = self._open.pop(kind) and None
+        if reason and known is None:
+            self._open[kind] = Trouble(kind, now_us if since_us is None else since_us, None, reason)
+            self.troubles.append(self._open[kind])
 
     def _failed(self, now_us: int, reason: str) -> None:
         self.error = reason
-        if self._gap is None:
-            self._gap = Trouble("gap", max(self.seen_us, self.until_us) or now_us, None, reason)
-            self.troubles.append(self._gap)
-        self._counters, self._statements, self._looked = None, {}, None
+        self._notice("gap", now_us, reason, max(self.seen_us, self.until_us) or now_us)
+        self.work.forget()
         self._due.pop("counters", None)
 
     def _clock(self, server_us: int, now_us: int) -> None:
         self.skew_s = (server_us - now_us) / 1e6
-        off = abs(self.skew_s) > SKEW_LIMIT_S
-        if off and self._skew is None:
-            reason = f"the server's clock is {self.skew_s:+.0f} s from ours; our clock is used"
-            self._skew = Trouble("clock", now_us, None, reason)
-            self.troubles.append(self._skew)
-        elif not off and self._skew is not None:
-            self._skew.to_us = now_us
-            self.troubles.append(self._skew)
-            self._skew = None
+        known = self._open.get("clock")
+        said = known.reason if known else f"the server's clock is {self.skew_s:+.0f} s from ours; our clock is used"
+        self._notice("clock", now_us, said if abs(self.skew_s) > SKEW_LIMIT_S else "")
 
     def _minute(self, now_us: int) -> None:
         """Counters, statement counters, messages, settings and schema, and what differs since the last minute."""
-        identity = self.probe.identity()
-        self.abilities = set(identity.abilities)
+        ask, probe = self.pace.timed, self.probe
+        self.abilities = set(ask(probe.identity).abilities)
         counted: dict[str, float] = {}
         if "statements" in self.abilities:
-            counted = self._statement_intervals(self.probe.statements(), now_us)
+            answer = ask(probe.statements)
+            self.counters_seen = answer.statements
+            least = self.rule.weighty_from if self.rule.mode == "weighty" else 0.0
+            counted = self.work.of_statements(answer, least, now_us)
         if "counters" in self.abilities:
-            answer = self.probe.counters()
-            reading = Reading(answer.at_us, answer.started_at_us, answer.values)
-            used = {f"volume_used.{v.name}": float(v.used_bytes) for v in self.probe.host().volumes}
-            self._interval(reading, answer.levels | used, counted, now_us)
+            counters = ask(probe.counters)
+            used = {f"volume_used.{v.name}": float(v.used_bytes) for v in ask(probe.host).volumes}
+            levels = counters.levels | used | self.pace.taken()
+            if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
+                self.until_us and "gap" not in self._open and now_us - self.until_us > SHORTEST_GAP_US
+            ):
+                self.troubles.append(Trouble("gap", self.until_us, now_us, "capture was not running"))
+            self.until_us = now_us
         if "messages" in self.abilities:
-            found = self.probe.messages(self.messages_until_us)
+            found = ask(lambda: probe.messages(self.messages_until_us))
             self.changes += [m for m in found.messages if m.change]
             self.messages_until_us = found.until_us
         if "settings" in self.abilities:
-            self.settings = self.probe.settings()
+            self.settings = ask(probe.settings)
         if "schema" in self.abilities:
-            self.schema = self.probe.schema()
-
-    def _interval(self, reading: Reading, levels: dict[str, float], counted: dict[str, float], now_us: int) -> None:
-        """``counted``: sums over the statements of this minute, for what the server does not count as a whole."""
-        before, self._counters = self._counters, reading
-        running, self._running_s = self._running_s, levels.pop(RUNNING, None)
-        if before is None:
-            if self.until_us and self._gap is None and now_us - self.until_us > SHORTEST_GAP_US:
-                self.troubles.append(Trouble("gap", self.until_us, now_us, "capture was not running"))
-            self.until_us = now_us
-            return
-        done = difference(before, reading)
-        if isinstance(done, Unusable):
-            self.troubles.append(Trouble(done.kind, self.until_us or now_us, now_us, done.reason))
-        else:
-            if running is not None and self._running_s is not None and "time_s" in done.values:
-                # what is still running counts too, less what was counted of it before it ended
-                done.values["time_s"] = max(0.0, done.values["time_s"] + self._running_s - running)
-            self.intervals.append((_minute_of(now_us, done.span_s), done.span_s, counted | done.values | levels))
-        self.until_us = now_us
-
-    def _statement_intervals(self, answer: p.StatementCounters, now_us: int) -> dict[str, float]:
-        """Take the statements' differences; returns their sums, or nothing at the first look.
-
-        A statement that was not there at the last look is counted from zero.
-        """
-        self.counters_seen = answer.statements
-        before, looked = self._statements, self._looked
-        self._statements, self._looked = {}, Reading(answer.at_us, answer.started_at_us, {})
-        sums = dict.fromkeys(_FIGURES, 0.0) if looked else {}
-        for row in answer.statements:
-            figures = row.model_dump(include=set(_FIGURES), exclude_none=True)
-            figures |= {f"wait.{e}": s for e, s in row.wait_s.items()}
-            reading = self._statements[row.key] = Reading(answer.at_us, answer.started_at_us, figures)
-            old = before.get(row.key, looked)
-            if old is None:
-                continue
-            done = difference(old, reading)
-            if isinstance(done, Unusable):
-                if self._counters is None or "counters" not in self.abilities:
-                    self.troubles.append(Trouble(done.kind, old.at_us, now_us, f"{row.key}: {done.reason}"))
-            elif done.values["calls"] > 0:
-                self.statement_rows.append((_minute_of(now_us, done.span_s), done.span_s, row, done.values))
-                for name in sums:
-                    sums[name] += done.values.get(name, 0.0)
-        return {name: value for name, value in sums.items() if value or name in ("calls", "time_s")}
+            self.schema = ask(probe.schema)
 
     def drain(self) -> dict[str, pl.DataFrame]:
         """The rows gathered since the last drain, in the form that is stored; the buffers are emptied."""
         frames: dict[str, pl.DataFrame] = {}
-        if self.intervals:
-            frames["metric"] = pl.DataFrame([{"at_us": at, "span_s": s, **values} for at, s, values in self.intervals])
-        if self.statement_rows:
-            rows = [
+        if self.work.metrics:
+            minutes = [{"at_us": at, "span_s": s, **values} for at, s, values in self.work.metrics]
+            frames["metric"] = pl.DataFrame(minutes, infer_schema_length=None)
+        if self.work.statements:
+            rows: list[dict[str, Any]] = [
                 {"at_us": at, "span_s": s, "statement_key": c.key, "plan_key": c.plan_key, **values}
-                for at, s, c, values in self.statement_rows
+                for at, s, c, values in self.work.statements
             ]
-            frames["statement"] = self.directory.with_statements(_reported(rows))
+            frame = _reported(rows)
+            if not self.rule.waits:
+                frame = frame.select(c for c in frame.columns if not c.startswith("wait."))
+            frames["statement"] = self.directory.with_statements(frame)
         if self.samples:
-            rows = [
-                {"at_us": at, "session": s.session, "statement_key": key_of(s), "wait_event": s.wait_event,
-                 "user": s.user, "service": s.service, "database": s.database}
-                for at, s in self.samples
-            ]  # fmt: skip
-            frame = self.directory.with_statements(_reported(rows), named=False)
-            frames["sample"] = self.directory.with_families(frame)
+            frames["sample"] = self._sampled()
         if self.executions:
-            rows = [e.model_dump(exclude={"text"}) for e in self.executions]
+            rows = [e.model_dump(exclude={"text"}) | {"statement_key": key_of(e)} for e in self.executions]
             frames["execution"] = self.directory.with_statements(_reported(rows), named=False)
-        self.intervals, self.statement_rows, self.samples, self.executions = [], [], [], []
+        self.work.metrics, self.work.statements, self.samples, self.executions = [], [], [], []
         return frames
 
+    def _sampled(self) -> pl.DataFrame:
+        """With ``weight`` where a sample stands for more than a second."""
+        rows = [
+            {"at_us": at, "weight": every_s, "session": s.session, "statement_key": key_of(s), "user": s.user,
+             "wait_event": s.wait_event if self.rule.waits else "not recorded", "service": s.service,
+             "database": s.database}
+            for at, every_s, s in self.samples
+        ]  # fmt: skip
+        frame = self.directory.with_statements(_reported(rows), named=False)
+        if (frame["weight"] == 1).all():
+            frame = frame.drop("weight")
+        return self.directory.with_families(frame)
 
-RUNNING = "running_s"
-_FIGURES = ("calls", "time_s", "rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
+
+def partly(rule: CaptureRule) -> str:
+    """What a rule leaves out of what is recorded, in words; empty when nothing."""
+    left = []
+    if rule.mode == "weighty":
+        left.append(f"only statements of {rule.weighty_from * 1e3:g} ms a call or more")
+    if rule.only != type(rule.only)():
+        chosen = [name for name, value in rule.only.model_dump().items() if value]
+        left.append(f"only some {' and '.join(chosen)}")
+    if not rule.waits:
+        left.append("no waits")
+    return f"rule {rule.name}: {', '.join(left)}" if left else ""
 
 
 def _reported(rows: list[dict[str, Any]]) -> pl.DataFrame:
@@ -234,8 +238,3 @@ def _reported(rows: list[dict[str, Any]]) -> pl.DataFrame:
     keys = [pl.col(c).cast(pl.String) for c in ("statement_key", "plan_key") if c in frame.columns]
     frame = frame.with_columns(*keys)
     return frame.drop([name for name, kind in frame.schema.items() if kind == pl.Null])
-
-
-def _minute_of(now_us: int, span_s: float) -> int:
-    """The start of the minute that the larger part of the interval lies in."""
-    return int(now_us - span_s * 5e5) // MINUTE_US * MINUTE_US

@@ -10,7 +10,7 @@ import typer
 
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.cli.running import enrol_all
-from hardy_gauge.load.units import duration
+from hardy_gauge.core.units import duration
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 
@@ -33,7 +33,7 @@ def capture(
         raise typer.Exit(2) from None
     store = Store(data / "hardy-gauge.db")
     servers = enrol_all(store, server)
-    collector = Collector(store, servers)
+    collector = Collector(store, [s.server_id for s in servers])
     collector.start()
     try:
         time.sleep(seconds)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
+from typing import cast
 
 import typer
 import uvicorn
@@ -13,7 +14,7 @@ from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.enrol import Enrolled, discover, enrol
 from hardy_gauge.capture.importer import import_history
-from hardy_gauge.probes.protocol import ProbeError
+from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
@@ -22,17 +23,19 @@ WORTH_SAYING_MINUTES = 60
 
 
 def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> None:
-    """Enrol the servers, bring in what they remember, then capture and serve until SIGTERM or SIGINT."""
+    """Enrol the servers named, bring in what they remember, then capture the whole fleet of the store and serve until
+    SIGTERM or SIGINT.
+    """
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     logging.getLogger("alembic").setLevel(logging.WARNING)
     store = Store(settings.store_path)
     servers = enrol_all(store, settings.servers)
     bring_in(store, servers)
     bring_in(store, servers)  # the minutes that passed meanwhile
-    collector = Collector(store, servers)
+    collector = Collector(store)
     collector.start()
     config = uvicorn.Config(
-        create_app(settings, store), host=settings.host, port=settings.port, log_level="warning",
+        create_app(settings, store, poke=collector.poke), host=settings.host, port=settings.port, log_level="warning",
         timeout_graceful_shutdown=3,
     )  # fmt: skip
     server = uvicorn.Server(config)
@@ -49,7 +52,8 @@ def enrol_all(store: Store, bases: list[str]) -> list[Enrolled]:
     found: list[Enrolled] = []
     for base in bases:
         try:
-            found += enrol(store, [base] if "/servers/" in base else discover(base))
+            several = base.startswith("http") and "/servers/" not in base
+            found += enrol(store, discover(base) if several else [base])
         except ProbeError as error:
             typer.echo(f"{base}: {error}", err=True)
             raise typer.Exit(2) from None
@@ -68,5 +72,6 @@ def bring_in(store: Store, servers: list[Enrolled]) -> None:
 
 def _bring_in_one(store: Store, server: Enrolled) -> bool:
     """True when it was more than the minutes since the last time."""
-    minutes = import_history(store, server.server_id, server.probe, server.identity, clock_us())
+    probe = cast(RemembersPast, server.probe)  # it has the ability history
+    minutes = import_history(store, server.server_id, probe, server.identity, clock_us())
     return minutes > WORTH_SAYING_MINUTES

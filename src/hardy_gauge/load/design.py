@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from hardy_gauge.core.trials.figures import Metric
 from hardy_gauge.core.trials.verdict import higher_is_better
-from hardy_gauge.load.units import PerSecond, Seconds, Share
+from hardy_gauge.core.units import PerSecond, Seconds, Share
 from hardy_gauge.probes.protocol import Arrival, IndexSpec
 
 Value = float | int | str | bool

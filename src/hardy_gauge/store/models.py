@@ -21,8 +21,23 @@ class Cluster(Base):
     servers: Mapped[list[Server]] = relationship(back_populates="cluster", order_by="Server.name")
 
 
+class Account(Base):
+    """An entry of the keyring: who signs in at servers. The secret is encrypted and goes to probes alone.
+
+    ``groups`` are names of clusters and labels whose servers use it when they name no account of their own.
+    """
+
+    __tablename__ = "account"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    user: Mapped[str]
+    secret: Mapped[bytes] = mapped_column(LargeBinary)
+    groups: Mapped[list[Any]] = mapped_column(default=list)
+    changed_us: Mapped[int]
+
+
 class Server(Base):
-    """One database server process on one host, and how it is reached."""
+    """One database server process on one host, and how it is reached. A retired one keeps what was recorded."""
 
     __tablename__ = "server"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -34,6 +49,11 @@ class Server(Base):
     address: Mapped[str]
     abilities: Mapped[list[Any]] = mapped_column(default=list)
     host: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    labels: Mapped[list[Any]] = mapped_column(default=list)
+    figures: Mapped[list[Any]] = mapped_column(default=list)
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id"), default=None)
+    retired_us: Mapped[int | None] = mapped_column(default=None)
+    account: Mapped[Account | None] = relationship()
     cluster: Mapped[Cluster] = relationship(back_populates="servers")
     capture: Mapped[CaptureState] = relationship(back_populates="server", uselist=False)
 
@@ -49,7 +69,28 @@ class CaptureState(Base):
     seen_us: Mapped[int] = mapped_column(default=0)
     error: Mapped[str] = mapped_column(default="")
     clock_skew_s: Mapped[float] = mapped_column(default=0.0)
+    doing: Mapped[str] = mapped_column(default="")
+    why: Mapped[str] = mapped_column(default="")
     server: Mapped[Server] = relationship(back_populates="capture")
+
+
+class Rule(Base):
+    """A capture rule: the first in order that fits a server is what is wanted of it."""
+
+    __tablename__ = "rule"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    position: Mapped[int]
+    document: Mapped[dict[str, Any]]
+    changed_us: Mapped[int]
+
+
+class Preference(Base):
+    """One setting of the application that people change on its screens."""
+
+    __tablename__ = "preference"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[dict[str, Any]]
 
 
 class Statement(Base):

@@ -75,7 +75,7 @@ const turn = (column: Column<Row>) => emit('sort', key.value === column.key && d
           <td v-for="column in shown" :key="column.key" :class="{ num: !column.wide && column.unit !== undefined, clip: column.wide }">
             <RouterLink v-if="column.wide" class="sql" :to="to(row)" :title="String(column.value(row))" @click.stop>{{ column.value(row) }}</RouterLink>
             <CellBar v-else-if="column.bar" :value="Number(column.value(row))" :max="highest[column.key]" :reference="column.reference?.(row)"><FigureText :value="figure(column.value(row))" :unit="column.unit ?? ''" /></CellBar>
-            <template v-else-if="column.unit !== undefined"><FigureText :value="figure(column.value(row))" :unit="column.unit" /><span v-if="column.reference" class="unit times">{{ times(Number(column.value(row)), column.reference(row)) }}</span></template>
+            <template v-else-if="column.unit !== undefined"><FigureText :value="figure(column.value(row))" :unit="column.unit" missing="not told" /><span v-if="column.reference" class="unit times">{{ times(Number(column.value(row)), column.reference(row)) }}</span></template>
             <template v-else>{{ column.value(row) }}</template>
           </td>
         </tr>

@@ -2,8 +2,8 @@
 import { computed } from 'vue'
 import { said } from '@/state/units'
 
-const props = defineProps<{ value: number | null | undefined; unit: string }>()
-const one = computed(() => said(props.value, props.unit))
+const props = defineProps<{ value: number | null | undefined; unit: string; missing?: string }>()
+const one = computed(() => ((props.value ?? null) === null && props.missing ? { figure: props.missing, unit: '' } : said(props.value, props.unit)))
 </script>
 
 <template>

@@ -52,6 +52,11 @@ def clock(at_us: int) -> str:
     return datetime.fromtimestamp(at_us / 1e6, UTC).strftime("%H:%M")
 
 
+def day_clock(at_us: int) -> str:
+    """Day and minute in UTC."""
+    return datetime.fromtimestamp(at_us / 1e6, UTC).strftime("%-d %b %H:%M")
+
+
 def _three(value: float) -> str:
     if value == 0:
         return "0"

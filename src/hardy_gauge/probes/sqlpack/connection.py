@@ -55,7 +55,7 @@ class Line:
             self._connection = connection
             with self._watched(connection):
                 for statement in self.setup:
-                    connection.exec_driver_sql(statement)
+                    connection.exec_driver_sql(MARK + statement)
         return self._connection
 
     @contextmanager

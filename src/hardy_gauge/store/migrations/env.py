@@ -2,6 +2,7 @@
 
 from alembic import context
 
+from hardy_gauge.store import people  # noqa: F401
 from hardy_gauge.store.models import Base
 
 connection = context.config.attributes["connection"]

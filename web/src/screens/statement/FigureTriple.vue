@@ -8,10 +8,11 @@ import { times } from '@/state/units'
 const props = defineProps<{ row: Schemas['StatementRow'] }>()
 interface Line {
   words: string
-  value: number
+  value: number | null
   unit: string
   reference?: number | null
 }
+const product = (figure: number | null, by: number) => (figure === null ? null : figure * by)
 const groups = computed<{ title: string; lines: Line[] }[]>(() => {
   const r = props.row
   const rows = Math.max(r.rows_returned_per_call, 1e-9)
@@ -29,7 +30,7 @@ const groups = computed<{ title: string; lines: Line[] }[]>(() => {
       lines: [
         { words: 'rows examined', value: r.examined_per_row, unit: '', reference: r.reference_examined_per_row },
         { words: 'time', value: r.time_per_call_s / rows, unit: 's' },
-        { words: 'pages read', value: r.pages_read_per_call / rows, unit: '' },
+        { words: 'pages read', value: product(r.pages_read_per_call, 1 / rows), unit: '' },
       ],
     },
     {
@@ -37,8 +38,8 @@ const groups = computed<{ title: string; lines: Line[] }[]>(() => {
       lines: [
         { words: 'calls', value: r.calls_per_s, unit: '', reference: r.reference_calls_per_s },
         { words: 'active sessions', value: r.calls_per_s * r.time_per_call_s, unit: '', reference: r.reference_calls_per_s !== null && r.reference_time_per_call_s !== null ? r.reference_calls_per_s * r.reference_time_per_call_s : null },
-        { words: 'rows examined', value: r.rows_examined_per_call * r.calls_per_s, unit: '' },
-        { words: 'log written', value: r.log_bytes_per_call * r.calls_per_s, unit: 'B/s' },
+        { words: 'rows examined', value: product(r.rows_examined_per_call, r.calls_per_s), unit: '' },
+        { words: 'log written', value: product(r.log_bytes_per_call, r.calls_per_s), unit: 'B/s' },
       ],
     },
   ]
@@ -52,10 +53,10 @@ const groups = computed<{ title: string; lines: Line[] }[]>(() => {
       <dl>
         <template v-for="line in group.lines" :key="line.words">
           <dt>{{ line.words }}</dt>
-          <dd><FigureText :value="line.value" :unit="line.unit" /></dd>
+          <dd><FigureText :value="line.value" :unit="line.unit" missing="not reported" /></dd>
           <template v-if="line.reference !== undefined">
             <dt class="faded sub">reference</dt>
-            <dd class="sub"><FigureText :value="line.reference" :unit="line.unit" /> <b>{{ times(line.value, line.reference) }}</b></dd>
+            <dd class="sub"><FigureText :value="line.reference" :unit="line.unit" /> <b>{{ line.value === null ? '' : times(line.value, line.reference) }}</b></dd>
           </template>
         </template>
       </dl>

@@ -1,0 +1,169 @@
+"""Capture rules: what is recorded of which servers, as people write it in YAML and as the collector follows it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Annotated, Literal
+
+import yaml
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
+
+from hardy_gauge.core.units import duration
+from hardy_gauge.probes.protocol import ExecutionRecord, Session
+
+FLEET = "fleet"
+
+
+def _seconds(value: object) -> object:
+    """A number is seconds; a text carries its unit."""
+    return duration(value) if isinstance(value, str) else value
+
+
+def _or_off(value: object) -> object:
+    return None if value in ("off", False) else _seconds(value)
+
+
+Seconds = Annotated[float, BeforeValidator(_seconds)]
+SecondsOrOff = Annotated[float | None, BeforeValidator(_or_off)]
+Mode = Literal["everything", "weighty", "reading"]
+
+
+class BadRule(ValueError):
+    """A rule that cannot be followed; ``field`` names the part of it that is wrong."""
+
+    def __init__(self, detail: str, field: str = "") -> None:
+        super().__init__(detail)
+        self.field = field
+
+
+class Part(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Only(Part):
+    """Sessions and executions that are recorded; empty lists are all. ``text`` and ``object`` are parts of the SQL."""
+
+    users: list[str] = Field(default_factory=list, max_length=100)
+    services: list[str] = Field(default_factory=list, max_length=100)
+    databases: list[str] = Field(default_factory=list, max_length=100)
+    sessions: list[int] = Field(default_factory=list, max_length=100)
+    text: str = Field("", max_length=500)
+    object: str = Field("", max_length=200, description="a table, view or procedure that the text names")
+
+    def takes(self, row: Session | ExecutionRecord, text: str) -> bool:
+        """Whether a session or execution is recorded; ``text`` is of its statement, empty where not known."""
+        named = ((self.users, row.user), (self.services, row.service), (self.databases, row.database))
+        if any(wanted and value not in wanted for wanted, value in named):
+            return False
+        if self.sessions and (not isinstance(row, Session) or row.session not in self.sessions):
+            return False
+        lower = text.lower()
+        return all(part.lower() in lower for part in (self.text, self.object) if part)
+
+    @property
+    def reads_texts(self) -> bool:
+        return bool(self.text or self.object)
+
+
+class CaptureRule(Part):
+    """What is recorded of the servers that it applies to. The first rule in order that fits a server is its rule.
+
+    ``mode``: everything; weighty, only statements that take at least ``weighty_from`` a call; or reading, nothing new.
+    """
+
+    name: str = Field("everything", min_length=1, max_length=80)
+    applies_to: list[str] = Field(
+        default_factory=lambda: [FLEET], min_length=1, max_length=500,
+        description="'fleet', or names of clusters and servers, or labels",
+    )  # fmt: skip
+    mode: Mode = "everything"
+    sample: SecondsOrOff = Field(1.0, description="how often sessions are looked at, from 1 s to 60 s, or off")
+    counters: Seconds = Field(60.0, ge=10, le=3600)
+    threshold: SecondsOrOff = Field(0.1, description="executions that take at least this long, or off")
+    weighty_from: Seconds = Field(0.01, ge=0, le=3600)
+    waits: bool = True
+    plans: int = Field(200, ge=0, le=200, description="most plans kept of one statement")
+    only: Only = Field(default_factory=Only)
+    until: datetime | None = Field(None, description="the rule ends then, and the next that fits takes over")
+
+    @field_validator("sample")
+    @classmethod
+    def _whole_seconds(cls, value: float | None) -> float | None:
+        if value is not None and (value != int(value) or not 1 <= value <= 60):
+            raise ValueError("whole seconds from 1 s to 60 s, or off, were expected")
+        return value
+
+    @field_validator("threshold")
+    @classmethod
+    def _not_below_zero(cls, value: float | None) -> float | None:
+        if value is not None and not 0 <= value <= 86400:
+            raise ValueError("a duration of at most a day, or off, was expected")
+        return value
+
+    @field_validator("until")
+    @classmethod
+    def _has_zone(cls, value: datetime | None) -> datetime | None:
+        if value is not None and value.tzinfo is None:
+            raise ValueError("a moment with its zone such as 2026-03-02T09:00:00Z was expected")
+        return value
+
+    def fits(self, server: str, cluster: str, labels: Sequence[str], now_us: int) -> bool:
+        over = self.until is not None and self.until.timestamp() * 1e6 <= now_us
+        return not over and bool({FLEET, server, cluster, *labels} & set(self.applies_to))
+
+    def as_document(self) -> dict[str, object]:
+        """As it is written in a file: durations with units, and only what is not as usual."""
+        found = self.model_dump(exclude_defaults=True, mode="json")
+        for name in ("sample", "counters", "threshold", "weighty_from"):
+            if name in found:
+                found[name] = "off" if found[name] is None else _said(found[name])
+        return {"name": self.name, "applies_to": self.applies_to} | found
+
+
+def _said(seconds: float) -> str:
+    return f"{seconds * 1e3:g} ms" if seconds < 1 else f"{seconds:g} s"
+
+
+def as_yaml(rules: Sequence[CaptureRule]) -> str:
+    """A file that makes the same rules."""
+    document = {"rules": [rule.as_document() for rule in rules]}
+    return yaml.safe_dump(document, sort_keys=False, allow_unicode=True)
+
+
+def read_yaml(text: str) -> list[CaptureRule]:
+    """The rules of a file, in their order; BadRule names the rule and the field that is wrong."""
+    try:
+        document = yaml.safe_load(text)
+    except yaml.YAMLError as error:
+        raise BadRule(f"the file is not YAML: {' '.join(str(error).split())}") from error
+    if not isinstance(document, dict) or set(document) != {"rules"} or not isinstance(document["rules"], list):
+        raise BadRule("a key 'rules' with a list of rules was expected, and nothing else", "rules")
+    rules = []
+    for number, found in enumerate(document["rules"]):
+        try:
+            rules.append(CaptureRule.model_validate(found))
+        except ValidationError as error:
+            first = error.errors()[0]
+            field = ".".join(["rules", str(number), *(str(part) for part in first["loc"])])
+            raise BadRule(f"{field}: {first['msg'].removeprefix('Value error, ')}", field) from error
+    names = [rule.name for rule in rules]
+    if twice := next((name for name in names if names.count(name) > 1), None):
+        raise BadRule(f"two rules are named '{twice}'; a name is for one", "rules")
+    return rules
+
+
+# Where to start from, by kind of work; common practice: thresholds start high and come down.
+STARTING_SETS: dict[str, CaptureRule] = {
+    "operational": CaptureRule(name="operational"),
+    "reporting": CaptureRule(name="reporting", sample=5, threshold=10),
+    "development": CaptureRule(name="development", threshold=0.01),
+    "test": CaptureRule(name="test", sample=1, threshold=0.001, counters=10),
+}
+
+
+def rule_for(
+    rules: Sequence[CaptureRule], server: str, cluster: str, labels: Sequence[str], now_us: int
+) -> CaptureRule:
+    """The first rule that fits; everything at the usual intervals where none does."""
+    return next((rule for rule in rules if rule.fits(server, cluster, labels, now_us)), CaptureRule())

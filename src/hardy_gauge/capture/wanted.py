@@ -1,0 +1,49 @@
+"""What is wanted of every server: the first rule that fits it, or nothing new while a limit is reached."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, joinedload
+
+from hardy_gauge.capture.access import account_of
+from hardy_gauge.capture.limits import full
+from hardy_gauge.capture.rules import CaptureRule, rule_for
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Rule, Server
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """``rule`` as it is followed now; ``why`` it is not the one that was chosen. ``reached`` tells when the way to the
+    server has changed.
+    """
+
+    server_id: int
+    reached: str
+    rule: CaptureRule
+    why: str
+
+
+def rules_of(session: Session) -> list[CaptureRule]:
+    return [CaptureRule.model_validate(row.document) for row in session.scalars(select(Rule).order_by(Rule.position))]
+
+
+def wanted(store: Store, now_us: int) -> list[Wanted]:
+    """Of every server that is not retired."""
+    over = full(store)
+    with store.read() as session:
+        rules = rules_of(session)
+        query = select(Server).where(Server.retired_us.is_(None)).options(joinedload(Server.cluster))
+        found = []
+        for server in session.scalars(query):
+            account = account_of(session, server)
+            signed = (account.id, account.changed_us) if account else None
+            reached = json.dumps([server.address, signed, server.figures])
+            rule = rule_for(rules, server.name, server.cluster.name, server.labels, now_us)
+            if over and rule.mode != "reading":
+                rule = rule.model_copy(update={"mode": "reading"})
+            found.append(Wanted(server.id, reached, rule, over))
+    return found

@@ -1,0 +1,175 @@
+"""A real PostgreSQL under a workload that the test drives: what is stored is what the server itself reports."""
+
+from __future__ import annotations
+
+import random
+import threading
+import time
+from collections.abc import Iterator
+
+import polars as pl
+import psycopg
+import pytest
+from sqlalchemy import select
+
+from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.enrol import Joining, enrol
+from hardy_gauge.core.sql.normalise import normalise
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.keyring import Keyring
+from hardy_gauge.store.models import Account, Statement
+from tests.postgres import SECRET, watched_postgres
+
+pytestmark = pytest.mark.postgres
+MINUTE_US = 60_000_000
+WORK = (
+    "SELECT note FROM loan WHERE id = %s",
+    "SELECT count(*) FROM loan WHERE patron = %s",
+    "UPDATE loan SET note = 'seen' WHERE id = %s",
+    "INSERT INTO loan (patron, due) VALUES (%s, now())",
+)
+OWN = """SELECT query, sum(calls), sum(total_exec_time) / 1000, sum(rows), sum(wal_bytes) FROM pg_stat_statements
+         JOIN pg_roles r ON r.oid = userid WHERE rolname = 'postgres' AND query ~ 'loan' AND query !~ 'pg_stat' GROUP BY 1"""
+Figures = dict[str, tuple[float, ...]]
+
+
+@pytest.fixture(scope="module")
+def watched() -> Iterator[tuple[psycopg.Connection, str]]:
+    with watched_postgres() as made:
+        yield made
+
+
+@pytest.fixture
+def collector(store: Store, watched: tuple[psycopg.Connection, str]) -> Iterator[Collector]:
+    with store.write() as session:
+        secret = Keyring(store.path.parent).close(SECRET)
+        session.add(Account(name="watch", user="gauge", secret=secret, groups=["reading"], changed_us=1))
+    (joined,) = enrol(store, [Joining(watched[1], cluster="reading", account="watch")])
+    joined.probe.close()
+    made = Collector(store)
+    yield made
+    made.stop()
+
+
+class Workload:
+    """Four sessions that work until told to stop."""
+
+    def __init__(self, owner: psycopg.Connection) -> None:
+        self.over = threading.Event()
+        self.threads = [threading.Thread(target=self._work, args=(owner.info.dsn, n)) for n in range(4)]
+
+    def _work(self, dsn: str, seed: int) -> None:
+        chance = random.Random(seed)
+        with psycopg.connect(dsn, application_name=f"desk {seed}", autocommit=True) as connection:
+            while not self.over.is_set():
+                connection.execute(chance.choice(WORK), [chance.randint(1, 20_000)])
+
+    def __enter__(self) -> Workload:
+        for thread in self.threads:
+            thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.over.set()
+        for thread in self.threads:
+            thread.join()
+
+
+def reported(owner: psycopg.Connection) -> Figures:
+    rows = owner.execute(OWN).fetchall()
+    return {normalise(text).fingerprint: tuple(map(float, figures)) for text, *figures in rows}
+
+
+def stored(store: Store, kind: segments.Kind) -> pl.DataFrame:
+    with store.read() as session:
+        return segments.read(session, [1], kind, 0, 2**62)
+
+
+def test_what_is_stored_is_what_the_server_reports(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
+) -> None:
+    owner, recorder, now = watched[0], collector.recorders[0], clock_us()
+    recorder.tick(now)
+    before = reported(owner)
+    with Workload(owner):
+        for minute in range(1, 4):
+            time.sleep(1.2)
+            recorder.tick(now + minute * MINUTE_US)
+            assert recorder.error == ""
+            owner.execute("SELECT count(*) FROM loan WHERE due > now() + interval '1 day'")
+    after = reported(owner)
+    time.sleep(0.6)
+    recorder.tick(now + 4 * MINUTE_US)
+    collector.write()
+    with store.read() as session:
+        prints = {s.id: s.fingerprint for s in session.scalars(select(Statement))}
+    frame = stored(store, "statement").with_columns(pl.col("statement").replace_strict(prints).alias("print"))
+    columns = ("calls", "time_s", "rows_returned", "log_bytes")
+    sums = {row[0]: row[1:] for row in frame.group_by("print").agg(pl.col(*columns).sum()).iter_rows()}
+    assert len(after) >= 5 and sum(row[0] for row in after.values()) > 500
+    for key, (calls, seconds, rows, log_bytes) in after.items():
+        old = before.get(key, (0.0, 0.0, 0.0, 0.0))
+        if calls == old[0]:
+            continue
+        assert (sums[key][0], sums[key][2], sums[key][3]) == (calls - old[0], rows - old[2], log_bytes - old[3])
+        assert sums[key][1] == pytest.approx(seconds - old[1], rel=0.01)
+    minutes = stored(store, "metric")
+    assert minutes["calls"].sum() >= sum(row[0] for row in after.values()) - sum(row[0] for row in before.values())
+    assert (minutes["capture_call_s"] > 0).all() and (minutes["capture_s"].drop_nulls() > 0).all()
+
+
+def test_a_statement_that_has_not_ended_is_known_and_counts(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
+) -> None:
+    owner, recorder, now = watched[0], collector.recorders[0], clock_us()
+    recorder.tick(now)
+    with psycopg.connect(owner.info.dsn, application_name="night desk", autocommit=True) as desk:
+        work = threading.Thread(target=desk.execute, args=("SELECT pg_sleep(2.5) AS never_seen_before",))
+        work.start()
+        time.sleep(1.2)
+        recorder.tick(now + MINUTE_US)
+        collector.write()
+        samples, minutes = stored(store, "sample"), stored(store, "metric")
+        work.join()
+    with store.read() as session:
+        texts = {s.id: s.text for s in session.scalars(select(Statement))}
+    (sample,) = samples.filter(pl.col("service") == "night desk").iter_rows(named=True)
+    assert texts[sample["statement"]] == "SELECT pg_sleep($1) AS never_seen_before"
+    assert (sample["wait_event"], sample["wait_family"]) == ("Timeout:PgSleep", "other")
+    assert minutes["time_s"][-1] == pytest.approx(1.2, abs=0.6), "what still runs counts as it runs"
+
+
+def test_reset_and_restart_are_told_and_nothing_is_guessed(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
+) -> None:
+    owner, recorder, now = watched[0], collector.recorders[0], clock_us()
+    recorder.tick(now)
+    owner.execute("SELECT count(*) FROM loan")
+    owner.execute("SELECT pg_stat_reset()")
+    time.sleep(0.6)
+    recorder.tick(now + MINUTE_US)
+    time.sleep(0.6)
+    recorder.tick(now + 2 * MINUTE_US)
+    (reset,) = [t for t in recorder.troubles if t.kind == "reset"]
+    assert "went back" in reset.reason
+    assert len(recorder.work.metrics) == 1
+
+
+def test_the_secret_is_nowhere_in_what_is_written(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str], caplog: pytest.LogCaptureFixture
+) -> None:
+    owner, recorder = watched[0], collector.recorders[0]
+    recorder.tick(clock_us())
+    collector.write()
+    owner.execute("ALTER ROLE gauge PASSWORD 'another'")
+    owner.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'gauge'")
+    for minute in (1, 2):
+        recorder.tick(clock_us() + minute * MINUTE_US)
+    collector.write()
+    owner.execute(f"ALTER ROLE gauge PASSWORD '{SECRET}'")
+    files = [path for path in store.path.parent.rglob("*") if path.is_file()]
+    assert len(files) >= 2
+    assert not [path.name for path in files if SECRET.encode() in path.read_bytes()]
+    assert SECRET not in caplog.text and SECRET not in repr(recorder.probe)
+    assert (store.path.parent / "keyring.key").stat().st_mode & 0o077 == 0
