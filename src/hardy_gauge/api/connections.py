@@ -77,8 +77,8 @@ class Tested(BaseModel):
     engine: str = ""
     engine_version: str = ""
     clock_skew_s: float = 0.0
-    reports: list[Report] = Field(default_factory=list)
-    members: list[Member] = Field(default_factory=list)
+    reports: list[Report]
+    members: list[Member]
     known_as: str = ""
 
 
@@ -175,7 +175,14 @@ def test(request: TestRequest, data: CurrentData) -> Tested:
         finally:
             probe.close()
     except ProbeError as error:
-        return Tested(answers=False, words=str(error), took_s=time.monotonic() - began, known_as=known or "")
+        return Tested(
+            answers=False,
+            words=str(error),
+            took_s=time.monotonic() - began,
+            known_as=known or "",
+            reports=[],
+            members=[],
+        )
     took = time.monotonic() - began
     lacking = sum(not report.reported for report in reports)
     words = f"{identity.server} answers: {identity.engine} {identity.engine_version}, {identity.role}"

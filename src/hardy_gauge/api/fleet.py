@@ -104,8 +104,13 @@ def doing(data: Data, server: Server, span: Span) -> str:
 
 def words_of(data: Data, server: Server, shift: Shift | None, now: int) -> str:
     if shift is None:
-        recent = gauge(data, server.id, "active_sessions", now).value
-        return "idle" if recent is not None and recent < IDLE else "as usual"
+        recent = gauge(data, server.id, "active_sessions", now)
+        if recent.value is not None and recent.value < IDLE:
+            return "idle"
+        if recent.centre is None:
+            mostly = doing(data, server, Span(now - RECENT_US, now))
+            return f"{mostly}; no usual range yet" if recent.value is not None else "nothing recorded yet"
+        return "as usual"
     activity = doing(data, server, Span(max(shift.since_us, now - 60 * MINUTE_US), now))
     return f"{shift.ratio:.2g}× usual, {activity}, since {clock(shift.since_us)}"
 

@@ -17,6 +17,8 @@ LEVELS = (
     ("sessions_open", "sessions open", ""),
     ("replica_lag_s", "replica lag", "s"),
     ("replica_lag_bytes", "log not applied", "B"),
+    ("replica_lag_bytes.", "log not applied by", "B"),
+    ("database_bytes.", "database", "B"),
     ("idle_transactions", "idle in transactions", ""),
     ("oldest_transaction_s", "oldest transaction", "s"),
     ("transaction_age", "transaction age", ""),
@@ -26,6 +28,7 @@ LEVELS = (
     ("partitions_coming", "partitions coming", ""),
     ("partitions_going", "partitions going", ""),
     ("copies_missing", "copies missing", ""),
+    ("own.", "yours:", ""),
 )
 
 

@@ -11,7 +11,7 @@ from sqlalchemy import delete
 
 from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.problems import Problem
-from hardy_gauge.api.window import Span, servers_in
+from hardy_gauge.api.window import Span, find_server, servers_in
 from hardy_gauge.api.work import read_intervals
 from hardy_gauge.capture.rules import STARTING_SETS, BadRule, CaptureRule, as_yaml, read_yaml
 from hardy_gauge.capture.wanted import rules_of
@@ -20,6 +20,7 @@ from hardy_gauge.store.models import Rule
 
 router = APIRouter(tags=["rules"], prefix="/rules")
 DAY_US = 86_400_000_000
+BY_HAND = "paused by hand"
 COMMAND = "hardy-gauge rules apply rules.yaml"
 
 
@@ -36,6 +37,13 @@ class RuleList(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     rules: list[CaptureRule] = Field(max_length=500)
+
+
+class Pause(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    servers: list[str] = Field(min_length=1, max_length=1000)
+    paused: bool
 
 
 class Missed(BaseModel):
@@ -96,6 +104,21 @@ def replace_yaml(
 def preview(request: RuleList) -> Rules:
     """The YAML and the command of rules that are not stored."""
     return Rules(rules=request.rules, yaml=as_yaml(request.rules), command=COMMAND, starting_sets=STARTING_SETS)
+
+
+@router.post("/pause")
+def pause(request: Pause, data: CurrentData, http: Request) -> Rules:
+    """Record nothing new from the servers named, or follow the other rules there again: a first rule that names them."""
+    with data.store.read() as session:
+        names = [find_server(session, name).name for name in request.servers]
+        found = rules_of(session)
+    others = [rule for rule in found if rule.name != BY_HAND]
+    held = {name for rule in found if rule.name == BY_HAND for name in rule.applies_to}
+    held = held | set(names) if request.paused else held - set(names)
+    first = [CaptureRule(name=BY_HAND, applies_to=sorted(held), mode="reading")] if held else []
+    store_rules(data, first + others)
+    http.app.state.poke()
+    return _all(data)
 
 
 @router.post("/missed")

@@ -39,10 +39,12 @@ def read_samples(data: Data, servers: Sequence[Server], span: Span, columns: Seq
     return frame.drop("server_id")
 
 
-def moments(data: Data, servers: Sequence[Server], span: Span) -> int:
-    """Seconds of the span in which sessions were sampled: from the first recorded moment to the last written one."""
+def moments(data: Data, servers: Sequence[Server], span: Span, kind: segments.Kind = "sample") -> int:
+    """Seconds of the span in which a series was recorded: from the first recorded moment to the last written one, less
+    the gaps.
+    """
     with data.store.read() as session:
-        known = segments.bounds(session, [s.id for s in servers], "sample")
+        known = segments.bounds(session, [s.id for s in servers], kind)
     if known is None:
         return 0
     since, until = max(span.since_us, known[0]), min(span.until_us, known[1])

@@ -32,10 +32,12 @@ class NamedGauge(GaugeFigure):
 class SettingOut(BaseModel):
     name: str
     value: float | int | str | bool
-    default: float | int | str | bool
+    default: float | int | str | bool | None
     unit: str | None
     applies: str
     description: str
+    context: str = ""
+    pending: bool = False
     differs_from: list[str]
 
 
@@ -110,7 +112,8 @@ def server_sheet(server: str, data: CurrentData, window: CurrentWindow) -> Serve
 
 def _sentence(owner: Server, shift: Shift | None, data: Data, findings: list[FindingOut], now: int) -> str:
     if shift is None:
-        return f"{owner.name} works as usual for this hour."
+        words = words_of(data, owner, None, now)
+        return f"{owner.name} works as usual for this hour." if words == "as usual" else f"{owner.name}: {words}."
     words = words_of(data, owner, shift, now).split(",")
     text = f"{owner.name} worked as usual until {clock(shift.since_us)}; since then it is at {words[0]},{words[1]}"
     if findings:
@@ -137,8 +140,9 @@ def _settings(data: Data, owner: Server, peers: list[Server]) -> list[SettingOut
             for other in settings
             if other["name"] == setting["name"] and other["value"] != setting["value"]
         ]
-        if differs or setting["value"] != setting["default"]:
-            keep = {k: setting[k] for k in ("name", "value", "default", "unit", "applies", "description")}
+        changed = setting["value"] != setting["default"] and setting["applies"] != "never"
+        if differs or changed or setting.get("pending"):
+            keep = {k: v for k, v in setting.items() if k in SettingOut.model_fields}
             rows.append(SettingOut(**keep, differs_from=differs))
     return rows
 

@@ -7,6 +7,7 @@ from pydantic import BaseModel
 from sqlalchemy import select
 
 from hardy_gauge.api.data import CurrentData
+from hardy_gauge.api.samples import moments
 from hardy_gauge.api.window import CurrentWindow, servers_in
 from hardy_gauge.api.work import (
     examined_per_row,
@@ -70,6 +71,7 @@ def statements(data: CurrentData, window: CurrentWindow, scope: str = "fleet", s
     before = {row["statement"]: row for row in earlier.iter_rows(named=True)}
     with data.store.read() as session:
         texts = {s.id: s for s in session.scalars(select(Statement))}
+    recorded_s = min(window.focus.seconds, max(60, moments(data, servers, window.focus, "statement")))
     all_time = max(float(totals["time_s"].sum()), 1e-9)
     sampled = sampled_families(data, servers, window.focus) if partly_told(totals) else {}
     rows = []
@@ -86,7 +88,7 @@ def statements(data: CurrentData, window: CurrentWindow, scope: str = "fleet", s
                 fingerprint=statement.fingerprint, text=statement.text, kind=statement.kind,
                 services=sorted(mine["service"].drop_nulls().unique()),
                 users=sorted(mine["user"].drop_nulls().unique()), calls=row["calls"],
-                calls_per_s=row["calls"] / window.focus.seconds, time_s=row["time_s"], share=row["time_s"] / all_time,
+                calls_per_s=row["calls"] / recorded_s, time_s=row["time_s"], share=row["time_s"] / all_time,
                 time_per_call_s=time_per_call, rows_returned_per_call=per_call(row, "rows_returned") or 0.0,
                 rows_examined_per_call=per_call(row, "rows_examined"), examined_per_row=examined_per_row(row),
                 pages_read_per_call=per_call(row, "pages_read"), log_bytes_per_call=per_call(row, "log_bytes"),
@@ -104,7 +106,8 @@ def _sentence(scope: str, rows: list[StatementRow]) -> str:
     if not rows:
         return f"No statement of {scope} matches the search."
     top = rows[0]
+    compared = "new here" if top.difference == "new" else f"its time per call {top.difference}"
     return (
         f"{len(rows)} statements ran on {scope}; the heaviest takes {share(top.share)} of the time with "
-        f"{top.calls_per_s:.2g} calls/s, its time per call {top.difference}."
+        f"{top.calls_per_s:.2g} calls/s, {compared}."
     )

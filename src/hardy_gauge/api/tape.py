@@ -73,7 +73,7 @@ def tape(
     since = view.since_us // step * step
     grid = np.arange(since, view.until_us, step, dtype=np.int64)
     total, low, high = (np.zeros(len(grid)) for _ in range(3))
-    seen = np.zeros(len(grid), dtype=bool)
+    seen, known = (np.zeros(len(grid), dtype=bool) for _ in range(2))
     names = {server.id: server.name for server in servers}
     for server in servers:
         values = _means(data, server.id, grid, step)
@@ -81,7 +81,10 @@ def tape(
         seen |= here
         total += np.where(here, values, 0.0)
         lower, _, upper = data.usual(server.id, "active_sessions").at(grid + step // 2)
-        low, high = low + lower, high + upper
+        # one without a usual range yet counts as it is, so that it makes the scope neither more nor less usual
+        known |= np.isfinite(lower)
+        low = low + np.where(np.isfinite(lower), lower, np.nan_to_num(values))
+        high = high + np.where(np.isfinite(upper), upper, np.nan_to_num(values))
     with data.store.read() as session:
         changes = session.scalars(
             select(Change)
@@ -99,7 +102,7 @@ def tape(
     return Tape(
         scope=scope, since_us=since, until_us=view.until_us, step_us=step, now_us=now, at_us=grid.tolist(),
         active_sessions=[float(v) if ok else None for v, ok in zip(total, seen, strict=True)],
-        usual_low=_finite(low), usual_high=_finite(high),
+        usual_low=_finite(np.where(known, low, np.nan)), usual_high=_finite(np.where(known, high, np.nan)),
         changes=[Mark(at_us=c.at_us, server=names[c.server_id], kind=c.kind, title=c.title) for c in changes],
         gaps=[
             GapMark(from_us=g.from_us, to_us=g.to_us, server=names[g.server_id], kind=g.kind, reason=g.reason)

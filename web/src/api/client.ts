@@ -26,12 +26,16 @@ async function request<T>(method: string, path: string, body?: unknown, type = '
     const problem = await response.json().catch(() => ({}))
     throw new Problem(problem.title ?? 'Error', problem.detail ?? response.statusText, problem.field ?? '', response.status)
   }
+  if (response.status === 204) return undefined as T
   return response.json().catch(() => {
     throw new Problem('No answer', 'What came back is not an answer of this application.', '', response.status)
   }) as Promise<T>
 }
 
 export const get = <T>(path: string) => request<T>('GET', path)
+export const put = <T>(path: string, body: unknown, type?: string) => request<T>('PUT', path, body, type)
+export const patch = <T>(path: string, body: unknown) => request<T>('PATCH', path, body)
+export const remove = (path: string) => request<void>('DELETE', path)
 export const post = <T>(path: string, body?: unknown, type?: string) => request<T>('POST', path, body ?? {}, type)
 
 /** A query string from what is set; lists become repeated keys. */

@@ -10,6 +10,7 @@ const current = computed(() => {
   const name = String(route.name)
   if (name === 'statement') return 'statements'
   if (name === 'stored-plan') return 'plan'
+  if (name.startsWith('setup')) return 'setup'
   return name.endsWith('trial') ? 'trials' : name
 })
 function to(name: string) {

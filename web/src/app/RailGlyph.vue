@@ -7,6 +7,7 @@ const PATHS: Record<string, string> = {
   plan: 'M2 4h20v4H2zM2 10h13v4H2zM2 16h7v4H2z',
   trials: 'M3 20h18M5 13h0M7 8h0M9 12h0M15 6h0M17 9h0M19 5h0M6 15v2M17 12v5M4 17h6M13 17h8',
   reports: 'M6 2h9l4 4v16H6zM15 2v4h4M9 11h7M9 15h7',
+  setup: 'M4 6h9M17 6h3M4 12h3M11 12h9M4 18h9M17 18h3M15 4v4M9 10v4M15 16v4',
 }
 defineProps<{ name: string }>()
 </script>

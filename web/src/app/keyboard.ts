@@ -4,7 +4,7 @@ import { useWindow } from '@/state/window'
 
 export const KEYS: [string, string][] = [
   ['/', 'find anything'],
-  ['1 … 7', 'open a screen'],
+  ['1 … 8', 'open a screen'],
   [', .', 'move the focus back or on by half its length'],
   ['- +', 'widen or narrow the focus'],
   ['r', 'make the focus the reference'],

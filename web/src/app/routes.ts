@@ -9,6 +9,15 @@ export const SCREENS = [
   { name: 'plan', words: 'Plan', digit: '5', glyph: 'plan' },
   { name: 'trials', words: 'Trials', digit: '6', glyph: 'trials' },
   { name: 'reports', words: 'Reports', digit: '7', glyph: 'reports' },
+  { name: 'setup', words: 'Setup', digit: '8', glyph: 'setup' },
+] as const
+
+/** The parts of Setup, in the order in which a fleet is set up. */
+export const SETUP = [
+  { name: 'servers', words: 'Servers', component: () => import('@/screens/setup/ServersScreen.vue') },
+  { name: 'keyring', words: 'Keyring', component: () => import('@/screens/setup/KeyringScreen.vue') },
+  { name: 'rules', words: 'Capture rules', component: () => import('@/screens/setup/RulesScreen.vue') },
+  { name: 'storage', words: 'Storage and price', component: () => import('@/screens/setup/StorageScreen.vue') },
 ] as const
 
 export const router = createRouter({
@@ -26,6 +35,8 @@ export const router = createRouter({
     { path: '/trials/new', name: 'new-trial', component: () => import('@/screens/trials/NewTrialScreen.vue') },
     { path: '/trials/:id(\\d+)', name: 'trial', component: () => import('@/screens/trials/TrialScreen.vue') },
     { path: '/reports', name: 'reports', component: () => import('@/screens/reports/ReportsScreen.vue') },
+    { path: '/setup', name: 'setup', redirect: '/setup/servers' },
+    ...SETUP.map((part) => ({ path: `/setup/${part.name}`, name: `setup-${part.name}`, component: part.component })),
     { path: '/:rest(.*)', name: 'nowhere', component: () => import('@/app/NowhereScreen.vue') },
   ],
 })

@@ -9,6 +9,7 @@ defineProps<{ sheet: Schemas['ServerSheet'] }>()
 const w = useWindow()
 const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
   const one = setting[which]
+  if (one === null || one === '') return one === null ? 'not known' : 'empty'
   return typeof one === 'number' ? text(said(one, setting.unit ?? '')) : String(one)
 }
 </script>
@@ -20,17 +21,19 @@ const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
     <p v-if="!sheet.changes.length" class="faded">None recorded.</p>
 
     <h2 class="part mt-2"><span>Settings that differ</span></h2>
-    <table class="ruled">
-      <tbody>
-        <tr v-for="setting in sheet.settings" :key="setting.name" :title="setting.description">
-          <td><code>{{ setting.name }}</code></td>
-          <td class="num">{{ value(setting, 'value') }}</td>
-          <td class="faded">{{ setting.differs_from.length ? `not as on ${setting.differs_from.join(', ')}` : `default ${value(setting, 'default')}` }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <div class="settings" tabindex="0">
+      <table class="ruled">
+        <tbody>
+          <tr v-for="setting in sheet.settings" :key="setting.name" :title="`${setting.name} = ${value(setting, 'value')}. ${setting.description} Applies ${setting.applies}${setting.context ? ` (${setting.context})` : ''}.`">
+            <td class="clip"><code>{{ setting.name }}</code></td>
+            <td class="num clip">{{ value(setting, 'value') }}</td>
+            <td class="faded clip">{{ setting.pending ? 'waits for a restart; ' : '' }}{{ setting.differs_from.length ? `not as on ${setting.differs_from.join(', ')}` : `default ${value(setting, 'default')}` }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
 
-    <h2 class="part mt-2"><span>Volumes</span></h2>
+    <h2 v-if="sheet.volumes.length" class="part mt-2"><span>Volumes</span></h2>
     <div v-for="volume in sheet.volumes" :key="volume.name" class="volume">
       <span>{{ volume.purpose }}</span>
       <GaugeScale :name="`${volume.purpose} volume used`" :value="volume.used_bytes" unit="B" :width="110" :max="volume.capacity_bytes" />
@@ -53,13 +56,16 @@ const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
     </p>
 
     <h2 class="part mt-2"><span>Capture</span></h2>
-    <p class="mb-0">{{ sheet.capture_words }}; engine {{ sheet.engine }} {{ sheet.engine_version }}, {{ sheet.cores }} cores, <FigureText :value="sheet.memory_bytes" unit="B" /> of memory.</p>
+    <p class="mb-0">{{ sheet.capture_words }}; engine {{ sheet.engine }} {{ sheet.engine_version }}<template v-if="sheet.cores">, {{ sheet.cores }} cores, <FigureText :value="sheet.memory_bytes" unit="B" /> of memory</template><template v-else>; it does not report its host</template>.</p>
     <p v-for="gap in sheet.gaps" :key="gap.from_us" class="change act"><span class="figure">{{ clock(gap.from_us) }} to {{ gap.to_us ? clock(gap.to_us) : 'now' }}</span> {{ gap.kind }}: {{ gap.reason }}</p>
   </div>
 </template>
 
 <style scoped>
-.facts { font-size: 13px; }
+.facts { font-size: 13px; min-width: 0; }
+.settings { max-height: 270px; overflow: auto; }
+.settings table { table-layout: fixed; }
+.settings td:first-child { width: 44%; }
 .change, .member { margin: 0; padding: 2px 0; }
 .levels { margin: 0; display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); gap: 2px 16px; }
 .levels .wide { grid-column: 1 / -1; }
