@@ -16,6 +16,7 @@ from starlette.exceptions import HTTPException
 from hardy_gauge import __version__
 from hardy_gauge.api import (
     accounts,
+    bundles,
     connections,
     find,
     findings,
@@ -46,7 +47,7 @@ PAUSE_S = 0.1
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find, connections,
-    accounts, rules, storage,
+    accounts, rules, bundles, storage,
 )  # fmt: skip
 
 

@@ -13,6 +13,7 @@ from hardy_gauge.api.data import FIGURES, CurrentData, Data
 from hardy_gauge.api.samples import read_samples
 from hardy_gauge.api.volumes import volumes_of
 from hardy_gauge.api.window import Span, servers_in
+from hardy_gauge.capture.wanted import BUNDLE
 from hardy_gauge.core.activity.ledger import accounts
 from hardy_gauge.core.reference.shift import Shift
 from hardy_gauge.core.reference.usual_range import word
@@ -126,7 +127,7 @@ def trace(data: Data, server_id: int, now: int) -> list[float | None]:
     return [float(np.mean(slot)) if slot else None for slot in slots]
 
 
-CaptureWord = Literal["recording", "stale", "failing", "waiting", "paused", "retired"]
+CaptureWord = Literal["recording", "stale", "failing", "waiting", "paused", "retired", "opened"]
 
 
 def capture_state(server: Server, now: int) -> tuple[CaptureWord, str]:
@@ -134,6 +135,8 @@ def capture_state(server: Server, now: int) -> tuple[CaptureWord, str]:
     state = server.capture
     if server.retired_us is not None:
         return "retired", f"retired {day_clock(server.retired_us)}"
+    if server.address.startswith(BUNDLE):
+        return "opened", f"from a bundle, until {day_clock(state.recorded_until_us)}"
     if state.doing == "reading":
         return "paused", state.why or "nothing new is recorded, by its rule"
     if state.error:

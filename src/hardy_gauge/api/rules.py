@@ -7,16 +7,14 @@ from typing import Annotated
 import polars as pl
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import delete
 
 from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.problems import Problem
 from hardy_gauge.api.window import Span, find_server, servers_in
 from hardy_gauge.api.work import read_intervals
 from hardy_gauge.capture.rules import STARTING_SETS, BadRule, CaptureRule, as_yaml, read_yaml
-from hardy_gauge.capture.wanted import rules_of
+from hardy_gauge.capture.wanted import replace_rules, rules_of
 from hardy_gauge.core.reference.words import share
-from hardy_gauge.store.models import Rule
 
 router = APIRouter(tags=["rules"], prefix="/rules")
 DAY_US = 86_400_000_000
@@ -62,16 +60,6 @@ def _all(data: Data) -> Rules:
     return Rules(rules=rules, yaml=as_yaml(rules), command=COMMAND, starting_sets=STARTING_SETS)
 
 
-def store_rules(data: Data, rules: list[CaptureRule]) -> None:
-    """Replace all rules, in one transaction."""
-    with data.store.write() as session:
-        session.execute(delete(Rule))
-        for position, rule in enumerate(rules):
-            session.add(
-                Rule(name=rule.name, position=position, document=rule.model_dump(mode="json"), changed_us=data.clock())
-            )
-
-
 @router.get("")
 def rules(data: CurrentData) -> Rules:
     return _all(data)
@@ -83,7 +71,7 @@ def replace(request: RuleList, data: CurrentData, http: Request) -> Rules:
     names = [rule.name for rule in request.rules]
     if len(set(names)) < len(names):
         raise Problem(422, "Two rules of one name", "rules: every name is for one rule", "rules")
-    store_rules(data, request.rules)
+    replace_rules(data.store, request.rules, data.clock())
     http.app.state.poke()
     return _all(data)
 
@@ -116,7 +104,7 @@ def pause(request: Pause, data: CurrentData, http: Request) -> Rules:
     held = {name for rule in found if rule.name == BY_HAND for name in rule.applies_to}
     held = held | set(names) if request.paused else held - set(names)
     first = [CaptureRule(name=BY_HAND, applies_to=sorted(held), mode="reading")] if held else []
-    store_rules(data, first + others)
+    replace_rules(data.store, first + others, data.clock())
     http.app.state.poke()
     return _all(data)
 

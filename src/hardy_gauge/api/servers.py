@@ -112,8 +112,8 @@ def server_sheet(server: str, data: CurrentData, window: CurrentWindow) -> Serve
 
 def _sentence(owner: Server, shift: Shift | None, data: Data, findings: list[FindingOut], now: int) -> str:
     if shift is None:
-        words = words_of(data, owner, None, now)
-        return f"{owner.name} works as usual for this hour." if words == "as usual" else f"{owner.name}: {words}."
+        said = words_of(data, owner, None, now)
+        return f"{owner.name} works as usual for this hour." if said == "as usual" else f"{owner.name}: {said}."
     words = words_of(data, owner, shift, now).split(",")
     text = f"{owner.name} worked as usual until {clock(shift.since_us)}; since then it is at {words[0]},{words[1]}"
     if findings:
@@ -140,7 +140,7 @@ def _settings(data: Data, owner: Server, peers: list[Server]) -> list[SettingOut
             for other in settings
             if other["name"] == setting["name"] and other["value"] != setting["value"]
         ]
-        changed = setting["value"] != setting["default"] and setting["applies"] != "never"
+        changed = setting["default"] not in (None, setting["value"]) and setting["applies"] != "never"
         if differs or changed or setting.get("pending"):
             keep = {k: v for k, v in setting.items() if k in SettingOut.model_fields}
             rows.append(SettingOut(**keep, differs_from=differs))

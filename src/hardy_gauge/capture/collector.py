@@ -9,7 +9,7 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import probe_of
@@ -21,7 +21,7 @@ from hardy_gauge.capture.wanted import Wanted, wanted
 from hardy_gauge.probes.protocol import LogMessages, Probe, ProbeError, Settings
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CaptureState, Change, Gap, Server, Snapshot
+from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Server, Snapshot
 
 log = logging.getLogger(__name__)
 WRITE_S = 10.0
@@ -114,12 +114,17 @@ class Collector:
     def start(self) -> None:
         self._thread.start()
 
-    def stop(self) -> None:
-        """Finish the ticks under way, write what was gathered, and end."""
+    def stop(self, last_look: bool = False) -> None:
+        """Finish the ticks under way, write what was gathered, and end. With ``last_look`` the counters are asked once
+        more, so that the interval begun is not lost.
+        """
         self._stop.set()
         if self._thread.is_alive():
             self._thread.join(timeout=20)
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        if last_look:
+            for recorder in self.recorders:
+                self._pool.submit(recorder.look_again, self.clock())
+        self._pool.shutdown(wait=True, cancel_futures=not last_look)
         self.write()
         for recorder in self.recorders:
             recorder.probe.close()
@@ -203,10 +208,18 @@ class Collector:
             _snapshot(session, recorder.server_id, "schema", recorder.schema.at_us, recorder.schema.model_dump())
             recorder.schema = None
 
+    def _kept(self, recorder: Recorder, statement_id: int) -> int:
+        """How many plans of a statement on a server are kept."""
+        mine = (Plan.server_id == recorder.server_id, Plan.statement_id == statement_id)
+        with self.store.read() as session:
+            return session.scalar(select(func.count()).select_from(Plan).where(*mine)) or 0
+
     def _take_plans(self, recorder: Recorder) -> None:
         for row in recorder.counters_seen:
             known = recorder.directory.known.get(row.key)
             if row.plan_key is None or known is None or (recorder.server_id, row.plan_key) in self._plans:
+                continue
+            if recorder.rule.mode == "reading" or self._kept(recorder, known.statement_id) >= recorder.rule.plans:
                 continue
             self._plans.add((recorder.server_id, row.plan_key))
             try:

@@ -47,7 +47,10 @@ def read_list(text: str) -> tuple[list[Joining], list[NotTaken]]:
 
 
 def _head(text: str) -> list[str] | None:
-    first = next(csv.reader(io.StringIO(text)), [])
+    try:
+        first = next(csv.reader(io.StringIO(text, newline="")), [])
+    except csv.Error:
+        return None
     names = [name.strip().lower() for name in first]
     return names if "address" in names else None
 
@@ -57,10 +60,17 @@ def _from_csv(text: str) -> tuple[list[tuple[int, Joining]], list[NotTaken]]:
     if unknown := [name for name in names if name not in FIELDS]:
         return [], [NotTaken(1, f"unknown column '{unknown[0]}'; there are {', '.join(FIELDS)}")]
     found, refused = [], []
-    reader = csv.reader(io.StringIO(text))
+    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
     next(reader)
-    for row in reader:
-        line = reader.line_num
+    while True:
+        line = reader.line_num + 1
+        try:
+            row = next(reader, None)
+        except csv.Error as error:
+            refused.append(NotTaken(line, f"this is not CSV: {error}"))
+            continue
+        if row is None:
+            break
         if not any(cell.strip() for cell in row):
             continue
         if len(row) != len(names):

@@ -87,6 +87,11 @@ class Recorder:
         self.seen_us, self.error = now_us, ""
         self._notice("gap", now_us, "")
 
+    def look_again(self, now_us: int) -> None:
+        """A tick at which everything is due."""
+        self._due.clear()
+        self.tick(now_us)
+
     def _look(self, now_us: int, sample_s: float) -> None:
         """One look at the sessions; each stands for the time until the next."""
         every_s = sample_s * self.pace.factor

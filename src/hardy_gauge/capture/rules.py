@@ -128,7 +128,9 @@ def _said(seconds: float) -> str:
 def as_yaml(rules: Sequence[CaptureRule]) -> str:
     """A file that makes the same rules."""
     document = {"rules": [rule.as_document() for rule in rules]}
-    return yaml.safe_dump(document, sort_keys=False, allow_unicode=True)
+    # line ends of Unicode and control characters have to be written as escapes
+    plain = all(char.isprintable() for char in str(document))
+    return yaml.safe_dump(document, sort_keys=False, allow_unicode=plain)
 
 
 def read_yaml(text: str) -> list[CaptureRule]:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, joinedload
 
 from hardy_gauge.capture.access import account_of
@@ -13,6 +14,8 @@ from hardy_gauge.capture.limits import full
 from hardy_gauge.capture.rules import CaptureRule, rule_for
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Rule, Server
+
+BUNDLE = "bundle:"
 
 
 @dataclass(frozen=True)
@@ -31,12 +34,22 @@ def rules_of(session: Session) -> list[CaptureRule]:
     return [CaptureRule.model_validate(row.document) for row in session.scalars(select(Rule).order_by(Rule.position))]
 
 
+def replace_rules(store: Store, rules: Sequence[CaptureRule], now_us: int) -> None:
+    """Follow these rules instead of those there are, in one transaction."""
+    with store.write() as session:
+        session.execute(delete(Rule))
+        for position, rule in enumerate(rules):
+            document = rule.model_dump(mode="json")
+            session.add(Rule(name=rule.name, position=position, document=document, changed_us=now_us))
+
+
 def wanted(store: Store, now_us: int) -> list[Wanted]:
     """Of every server that is not retired."""
     over = full(store)
     with store.read() as session:
         rules = rules_of(session)
-        query = select(Server).where(Server.retired_us.is_(None)).options(joinedload(Server.cluster))
+        reachable = (Server.retired_us.is_(None), Server.address.not_like(f"{BUNDLE}%"))
+        query = select(Server).where(*reachable).options(joinedload(Server.cluster))
         found = []
         for server in session.scalars(query):
             account = account_of(session, server)

@@ -1,48 +1,88 @@
-"""``hardy-gauge capture``: record servers without serving the interface."""
+"""``hardy-gauge capture``: record servers for a while, into a store or into a bundle to take home."""
 
 from __future__ import annotations
 
+import os
+import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from hardy_gauge.capture.collector import Collector
+from hardy_gauge.capture import bundles
+from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.cli.running import enrol_all
 from hardy_gauge.core.units import duration
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.keyring import Keyring
+from hardy_gauge.store.models import Account
+
+SECRET = "HARDY_GAUGE_SECRET"
 
 
 def capture(
-    server: Annotated[
-        list[str], typer.Option(help="Address of a probe, or of several under one base. May be repeated.")
-    ],
+    target: Annotated[list[str], typer.Option(help="Address of a server, or of a probe. May be repeated.")],
     for_: Annotated[str, typer.Option("--for", help="How long, such as 60s or 5min.")] = "60s",
-    data: Annotated[Path, typer.Option(help="Folder of the store; made if missing.")] = Path("data"),
+    out: Annotated[Path | None, typer.Option(help="Write a bundle to this file and keep no store.")] = None,
+    data: Annotated[Path, typer.Option(help="Folder of the store, without --out.")] = Path("data"),
+    user: Annotated[str, typer.Option(help=f"Sign in as this user; the secret is taken from {SECRET}.")] = "",
 ) -> None:
-    """Record the servers for a while into a store that `hardy-gauge serve --data` opens later.
+    """Record servers for a while without serving the interface.
 
-    Example: hardy-gauge capture --server http://127.0.0.1:8741 --for 5min --data data
+    Example: hardy-gauge capture --target postgresql://db:5432/loans --user gauge --for 60s --out loans.bundle
+
+    With --out it needs nothing but the servers; open the file with `hardy-gauge bundle open`.
     """
     try:
         seconds = float(duration(for_))  # type: ignore[arg-type]
     except ValueError as error:
         typer.echo(f"--for: {error}", err=True)
         raise typer.Exit(2) from None
-    store = Store(data / "hardy-gauge.db")
-    servers = enrol_all(store, server)
-    collector = Collector(store, [s.server_id for s in servers])
+    with _folder(data, out is not None) as folder:
+        store = Store(folder / "hardy-gauge.db")
+        ids, since = _record(store, target, user, seconds)
+        if out is not None:
+            content = bundles.write(store, ids, since, clock_us(), clock_us())
+            out.write_bytes(content)
+            typer.echo(f"{out}: {len(content):,} bytes")
+        with store.read() as session:
+            for kind in segments.KINDS:
+                rows = len(segments.read(session, ids, kind, since, 2**62))
+                typer.echo(f"{kind}: {rows} rows")
+        store.close()
+
+
+@contextmanager
+def _folder(data: Path, throwaway: bool) -> Iterator[Path]:
+    if not throwaway:
+        yield data
+        return
+    with tempfile.TemporaryDirectory(prefix="hardy-gauge-") as made:
+        yield Path(made)
+
+
+def _record(store: Store, targets: list[str], user: str, seconds: float) -> tuple[list[int], int]:
+    """Ids of the servers recorded, and from when. A last look at the counters closes the interval that was begun."""
+    account = ""
+    if user:
+        account = f"{user} of the command line"
+        with store.write() as session:
+            secret = Keyring(store.path.parent).close(os.environ.get(SECRET, ""))
+            session.add(Account(name=account, user=user, secret=secret, groups=[], changed_us=clock_us()))
+    servers = enrol_all(store, targets, account)
+    ids = [server.server_id for server in servers]
+    for server in servers:
+        server.probe.close()
+    since = clock_us() // 60_000_000 * 60_000_000
+    collector = Collector(store, ids)
     collector.start()
     try:
         time.sleep(seconds)
     except KeyboardInterrupt:
         typer.echo("stopping early; what was recorded is kept", err=True)
-    collector.stop()
-    with store.read() as session:
-        ids = [s.server_id for s in servers]
-        for kind in segments.KINDS:
-            rows = len(segments.read(session, ids, kind, 0, 2**62))
-            typer.echo(f"{kind}: {rows} rows")
-    store.close()
+    collector.stop(last_look=True)
+    return ids, since

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from hardy_gauge.cli import capture, demo, plan, serve, trial
+from hardy_gauge.cli import bundle, capture, demo, plan, rules, serve, trial
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -16,6 +16,8 @@ app.command("serve")(serve.serve)
 app.command("capture")(capture.capture)
 app.command("trial")(trial.trial)
 app.command("plan")(plan.plan)
+app.add_typer(rules.app, name="rules")
+app.add_typer(bundle.app, name="bundle")
 app.command("trial-worker", hidden=True)(trial.worker)
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ import uvicorn
 
 from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.collector import Collector, clock_us
-from hardy_gauge.capture.enrol import Enrolled, discover, enrol
+from hardy_gauge.capture.enrol import Enrolled, Joining, discover, enrol
 from hardy_gauge.capture.importer import import_history
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
@@ -47,13 +47,16 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
         store.close()
 
 
-def enrol_all(store: Store, bases: list[str]) -> list[Enrolled]:
-    """Servers behind every address: one server's own address, or one under which several answer."""
+def enrol_all(store: Store, bases: list[str], account: str = "") -> list[Enrolled]:
+    """Servers behind every address: one server's own address, or one under which several answer. ``account`` is a name
+    on the keyring.
+    """
     found: list[Enrolled] = []
     for base in bases:
         try:
             several = base.startswith("http") and "/servers/" not in base
-            found += enrol(store, discover(base) if several else [base])
+            addresses = discover(base) if several else [base]
+            found += enrol(store, [Joining(address, account=account) for address in addresses])
         except ProbeError as error:
             typer.echo(f"{base}: {error}", err=True)
             raise typer.Exit(2) from None

@@ -17,7 +17,7 @@ export class Problem extends Error {
 async function request<T>(method: string, path: string, body?: unknown, type = 'application/json'): Promise<T> {
   let response: Response
   try {
-    const content = body === undefined ? undefined : type === 'application/json' ? JSON.stringify(body) : String(body)
+    const content = body === undefined ? undefined : type === 'application/json' ? JSON.stringify(body) : body instanceof Blob ? body : String(body)
     response = await fetch(`/api/${path}`, { method, body: content, headers: content ? { 'content-type': type } : {} })
   } catch {
     throw new Problem('No answer', 'The application does not answer. Is it still running?', '', 0)

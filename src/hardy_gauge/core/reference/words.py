@@ -44,6 +44,9 @@ def size(count: float) -> str:
 
 
 def share(part: float) -> str:
+    """A share in percent; one that is not quite all is not rounded to all."""
+    if 0.995 <= part < 1:
+        return "over 99%"
     return f"{part:.0%}" if part >= 0.095 else f"{part:.1%}"
 
 
