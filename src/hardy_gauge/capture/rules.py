@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated, Literal
@@ -129,7 +130,7 @@ def as_yaml(rules: Sequence[CaptureRule]) -> str:
     """A file that makes the same rules."""
     document = {"rules": [rule.as_document() for rule in rules]}
     # line ends of Unicode and control characters have to be written as escapes
-    plain = all(char.isprintable() for char in str(document))
+    plain = all(char.isprintable() for char in json.dumps(document, ensure_ascii=False))
     return yaml.safe_dump(document, sort_keys=False, allow_unicode=plain)
 
 
