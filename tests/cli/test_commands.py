@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import json
 import sqlite3
+import threading
 from pathlib import Path
 
+import psycopg
 import pytest
 import yaml
 from typer.testing import CliRunner
 
 from hardy_gauge.cli.main import app
+from tests.postgres import SECRET, watched_postgres
 
 ROOT = Path(__file__).parents[2]
 runner = CliRunner()
@@ -69,10 +72,56 @@ def test_trial_with_wrong_units_names_the_field(tmp_path: Path) -> None:
 
 
 def test_capture_records_and_refuses_a_dead_address(practice: str, tmp_path: Path) -> None:
-    done = runner.invoke(app, ["capture", "--server", practice, "--for", "3s", "--data", str(tmp_path)])
+    done = runner.invoke(app, ["capture", "--target", practice, "--for", "3s", "--data", str(tmp_path)])
     assert done.exit_code == 0 and "sample:" in done.output
-    dead = runner.invoke(app, ["capture", "--server", "http://127.0.0.1:9", "--for", "1s", "--data", str(tmp_path)])
+    dead = runner.invoke(app, ["capture", "--target", "http://127.0.0.1:9", "--for", "1s", "--data", str(tmp_path)])
     assert dead.exit_code == 2
     assert (
-        runner.invoke(app, ["capture", "--server", practice, "--for", "soon", "--data", str(tmp_path)]).exit_code == 2
+        runner.invoke(app, ["capture", "--target", practice, "--for", "soon", "--data", str(tmp_path)]).exit_code == 2
     )
+
+
+def test_rules_from_a_file_and_back(tmp_path: Path) -> None:
+    (tmp_path / "rules.yaml").write_text("rules:\n- {name: hush, applies_to: [lab], mode: reading}\n")
+    done = runner.invoke(app, ["rules", "apply", str(tmp_path / "rules.yaml"), "--data", str(tmp_path)])
+    assert done.exit_code == 0 and "1 rule followed" in done.output
+    shown = runner.invoke(app, ["rules", "show", "--data", str(tmp_path)]).output
+    assert yaml.safe_load(shown) == {"rules": [{"name": "hush", "applies_to": ["lab"], "mode": "reading"}]}
+    (tmp_path / "rules.yaml").write_text("rules: [{name: hush, sample: 0 s}]")
+    wrong = runner.invoke(app, ["rules", "apply", str(tmp_path / "rules.yaml"), "--data", str(tmp_path)])
+    assert wrong.exit_code == 2 and "rules.0.sample" in wrong.output
+    assert runner.invoke(app, ["rules", "show", "--data", str(tmp_path)]).output == shown
+
+
+@pytest.mark.postgres
+def test_a_bundle_is_taken_home_from_a_real_server(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The way of docs/postgresql.md for a machine that has no access to the application."""
+    monkeypatch.setenv("HARDY_GAUGE_SECRET", SECRET)
+    out = tmp_path / "loans.bundle"
+    with watched_postgres() as (owner, address):
+        over = threading.Event()
+
+        def work() -> None:
+            with psycopg.connect(owner.info.dsn, autocommit=True) as desk:
+                while not over.is_set():
+                    desk.execute("SELECT count(*) FROM loan WHERE note LIKE '%7%'")
+
+        desk = threading.Thread(target=work)
+        desk.start()
+        command = ["capture", "--target", address, "--user", "gauge", "--for", "4s", "--out", str(out)]
+        done = runner.invoke(app, command)
+        over.set()
+        desk.join()
+    assert done.exit_code == 0, done.output
+    assert SECRET.encode() not in out.read_bytes() and SECRET not in done.output
+    opened = runner.invoke(app, ["bundle", "open", str(out), "--data", str(tmp_path / "home")])
+    assert opened.exit_code == 0 and "reading-room: opened" in opened.output
+    again = runner.invoke(app, ["bundle", "open", str(out), "--data", str(tmp_path / "home")])
+    assert "were there already" in again.output
+    written = runner.invoke(app, ["bundle", "export", str(out), "--to", str(tmp_path / "csv"), "--format", "csv"])
+    names = {Path(line).name for line in written.output.split()}
+    assert {"reading-room-sample.csv", "reading-room-statement.csv", "reading-room-metric.csv"} <= names
+    text = (tmp_path / "csv" / "reading-room-statement.csv").read_text()
+    assert "SELECT count(*) FROM loan WHERE note LIKE $1" in text
+    (tmp_path / "no.bundle").write_text("no")
+    assert runner.invoke(app, ["bundle", "open", str(tmp_path / "no.bundle"), "--data", str(tmp_path)]).exit_code == 2
