@@ -18,6 +18,7 @@ from hardy_gauge.capture.importer import import_history
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Report, Trial
+from tests.conftest import signed_in
 
 
 @pytest.fixture(scope="module")
@@ -30,6 +31,7 @@ def client(practice: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
         import_history(store, server.server_id, server.probe, server.identity, clock_us())
     Collector(store).stop()
     with TestClient(create_app(settings, store)) as made:
+        signed_in(made)
         yield made
     store.close()
 

@@ -15,6 +15,7 @@ from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.enrol import discover, enrol
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from tests.conftest import signed_in
 
 STRANGE = st.one_of(
     st.text(max_size=12),
@@ -33,6 +34,7 @@ def client(practice: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
     store = Store(settings_.store_path)
     enrol(store, discover(practice))
     with TestClient(create_app(settings_, store), raise_server_exceptions=False) as made:
+        signed_in(made)
         yield made
     store.close()
 

@@ -13,6 +13,7 @@ from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from tests.conftest import signed_in
 
 SECRET = "planted-Secret-4c1e"
 
@@ -24,6 +25,7 @@ def client(tmp_path: Path) -> Iterator[TestClient]:
     collector = Collector(store)
     with TestClient(create_app(settings, store, poke=collector.refresh)) as made:
         made.collector = collector  # type: ignore[attr-defined]
+        signed_in(made)
         yield made
     collector.stop()
     store.close()

@@ -14,13 +14,15 @@ from fastapi.testclient import TestClient
 from hardy_gauge.api.app import create_app
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from tests.conftest import signed_in
 
 
 @pytest.fixture
 def client(tmp_path: Path) -> Iterator[TestClient]:
-    settings = AppSettings(data=tmp_path, web=Path("/nowhere"))
+    settings = AppSettings(data=tmp_path, demo=True, web=Path("/nowhere"))
     store = Store(settings.store_path)
     with TestClient(create_app(settings, store)) as made:
+        signed_in(made)
         yield made
     store.close()
 

@@ -26,6 +26,7 @@ def browser() -> Iterator[Browser]:
 def context(browser: Browser, demo: str) -> Iterator[BrowserContext]:
     made = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=demo, color_scheme="light")
     made.set_default_timeout(20_000)
+    assert made.request.post("/api/sign-in/demo").ok
     yield made
     made.close()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import secrets
 import threading
 import time
 from collections.abc import AsyncIterator, Callable
@@ -23,6 +24,7 @@ from hardy_gauge.api import (
     fleet,
     health,
     ledger,
+    people,
     plans,
     problems,
     reports,
@@ -35,6 +37,7 @@ from hardy_gauge.api import (
     trials,
 )  # fmt: skip
 from hardy_gauge.api.data import FIGURES, KEPT_US, Data
+from hardy_gauge.api.guard import Guard
 from hardy_gauge.api.volumes import volumes_of
 from hardy_gauge.api.window import servers_in
 from hardy_gauge.api.workers import Workers
@@ -47,7 +50,7 @@ PAUSE_S = 0.1
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find, connections,
-    accounts, rules, bundles, storage,
+    accounts, rules, bundles, storage, people,
 )  # fmt: skip
 
 
@@ -94,6 +97,9 @@ def create_app(
     app.state.data = Data(store, settings, clock)
     app.state.poke = poke
     app.state.workers = Workers(settings.data)
+    app.state.first_code = secrets.token_urlsafe(9)
+    app.state.sign_in_limits = people.SignInLimits()
+    app.add_middleware(Guard, store=store, clock=clock)
     problems.install(app)
     api = APIRouter(prefix="/api")
     for module in ROUTERS:

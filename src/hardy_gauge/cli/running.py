@@ -17,6 +17,7 @@ from hardy_gauge.capture.importer import import_history
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.who import anyone
 
 IMPORTS_AT_A_TIME = 3
 WORTH_SAYING_MINUTES = 60
@@ -34,12 +35,16 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     bring_in(store, servers)  # the minutes that passed meanwhile
     collector = Collector(store)
     collector.start()
+    app = create_app(settings, store, poke=collector.poke)
     config = uvicorn.Config(
-        create_app(settings, store, poke=collector.poke), host=settings.host, port=settings.port, log_level="warning",
+        app, host=settings.host, port=settings.port, log_level="warning",
         timeout_graceful_shutdown=3,
     )  # fmt: skip
     server = uvicorn.Server(config)
     on_ready()
+    with store.read() as session:
+        if not settings.demo and not anyone(session):
+            typer.echo(f"Nobody can sign in yet. The code for the first is {app.state.first_code}")
     try:
         server.run()
     finally:

@@ -14,16 +14,20 @@ export class Problem extends Error {
   }
 }
 
+/** What every write from this browser repeats, and what happens when it is signed in no more. */
+export const session = { guard: '', ended: () => {} }
+
 async function request<T>(method: string, path: string, body?: unknown, type = 'application/json'): Promise<T> {
   let response: Response
   try {
     const content = body === undefined ? undefined : type === 'application/json' ? JSON.stringify(body) : body instanceof Blob ? body : String(body)
-    response = await fetch(`/api/${path}`, { method, body: content, headers: content ? { 'content-type': type } : {} })
+    response = await fetch(`/api/${path}`, { method, body: content, headers: { ...(content && { 'content-type': type }), ...(method !== 'GET' && session.guard && { 'x-guard': session.guard }) } })
   } catch {
     throw new Problem('No answer', 'The application does not answer. Is it still running?', '', 0)
   }
   if (!response.ok) {
     const problem = await response.json().catch(() => ({}))
+    if (response.status === 401 && session.guard) session.ended()
     throw new Problem(problem.title ?? 'Error', problem.detail ?? response.statusText, problem.field ?? '', response.status)
   }
   if (response.status === 204) return undefined as T

@@ -7,15 +7,19 @@ import KeyHelp from './KeyHelp.vue'
 import RailBar from './RailBar.vue'
 import { useKeyboard } from './keyboard'
 import TapeStrip from '@/parts/TapeStrip.vue'
+import SignIn from './SignIn.vue'
+import { ask, me } from '@/state/me'
 
 const route = useRoute()
 const finding = ref(false)
 const helping = ref(false)
+ask()
 useKeyboard({ find: () => (finding.value = true), help: () => (helping.value = true) })
 </script>
 
 <template>
-  <div class="frame">
+  <SignIn v-if="me && !me.signed_in" />
+  <div v-else-if="me" class="frame">
     <a class="skip" href="#sheet">To the sheet</a>
     <RailBar class="rail" />
     <HeadLine class="head" @find="finding = true" @help="helping = true" />

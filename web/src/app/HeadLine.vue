@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { BButton, BDropdown, BDropdownItemButton } from 'bootstrap-vue-next'
+import { BButton, BDropdown, BDropdownItemButton, BDropdownText } from 'bootstrap-vue-next'
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import { useAnswer } from '@/state/fetching'
+import { leave, me } from '@/state/me'
 import { switchTheme, theme } from '@/state/theme'
 import { clock, day, duration, text } from '@/state/units'
 import { now, useWindow } from '@/state/window'
@@ -49,6 +50,10 @@ const reference = computed(() => (w.reference.value ? span(w.reference.value.fro
       <span class="figure">{{ clock(now, true) }} <span class="unit">UTC</span></span>
       <BButton size="sm" variant="link" :aria-label="theme === 'light' ? 'Switch to night watch' : 'Switch to paper'" @click="switchTheme()">{{ theme === 'light' ? 'night' : 'paper' }}</BButton>
       <BButton size="sm" variant="link" aria-label="Keys" @click="$emit('help')">keys</BButton>
+      <BDropdown v-if="me" size="sm" variant="link" :text="me.name" end data-test="me">
+        <BDropdownText>{{ me.name }} is {{ me.role }}{{ me.demo ? ' of the demo' : '' }}</BDropdownText>
+        <BDropdownItemButton @click="leave">Sign out</BDropdownItemButton>
+      </BDropdown>
     </span>
   </header>
 </template>

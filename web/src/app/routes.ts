@@ -19,6 +19,7 @@ export const SETUP = [
   { name: 'rules', words: 'Capture rules', component: () => import('@/screens/setup/RulesScreen.vue') },
   { name: 'bundles', words: 'Bundles', component: () => import('@/screens/setup/BundlesScreen.vue') },
   { name: 'storage', words: 'Storage and price', component: () => import('@/screens/setup/StorageScreen.vue') },
+  { name: 'people', words: 'People', component: () => import('@/screens/setup/PeopleScreen.vue') },
 ] as const
 
 export const router = createRouter({
