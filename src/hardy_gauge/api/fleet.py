@@ -166,7 +166,7 @@ def fleet(data: CurrentData) -> Fleet:
         blocks.setdefault(server.cluster.name, []).append(
             Line(
                 server=server.name, role=server.role, engine=server.engine,
-                words=words_of(data, server, shift, now), unusual=shift is not None,
+                words=state_words if state == "failing" else words_of(data, server, shift, now), unusual=shift is not None,
                 ratio=shift.ratio if shift else 1.0, since_us=shift.since_us if shift else None,
                 active_sessions=gauge(data, server.id, "active_sessions", now),
                 response_s=gauge(data, server.id, "response_s", now), trace=trace(data, server.id, now),

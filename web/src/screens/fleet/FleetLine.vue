@@ -24,7 +24,7 @@ const to = computed(() => ({ name: 'server', params: { server: props.line.server
     <td><TraceLine :values="line.trace" :name="`Active sessions of ${line.server}`" :width="104" /></td>
     <td class="num">
       <template v-if="line.storage_days_left !== null"><FigureText :value="line.storage_days_left * 86400" unit="s" /></template>
-      <span v-else class="unit">not growing</span>
+      <span v-else class="unit">{{ line.storage_used_share === null ? 'not reported' : 'not growing' }}</span>
     </td>
     <td :class="{ act: line.capture === 'failing' }" :title="line.capture_words">{{ line.capture }}</td>
   </tr>
