@@ -45,6 +45,7 @@ def views(page: Page, base: str) -> dict[str, str]:
         "plan": f"/servers/desk-a/plans/{detail['plans'][0]['plan_key']}",
         "trial": f"/trials/{trial}",
         "reports": f"/reports?open={report}",
+        "setup": "/setup/servers?add=one",
     }
 
 

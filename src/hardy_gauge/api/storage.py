@@ -76,7 +76,8 @@ def _sentence(use: Use, limits: Limits) -> str:
         return f"{text}; no limit of size is set."
     if use.days_left is None:
         return f"{text}; the limit is {size(limits.most_bytes)}."
-    return f"{text}; at this rate the limit of {size(limits.most_bytes)} is reached in {use.days_left:.3g} days."
+    days = f"{use.days_left:,.0f}" if use.days_left >= 10 else f"{use.days_left:.1f}"
+    return f"{text}; at this rate the limit of {size(limits.most_bytes)} is reached in {days} days."
 
 
 @router.put("/limits")

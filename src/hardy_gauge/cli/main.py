@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from hardy_gauge.cli import bundle, capture, demo, plan, rules, serve, trial
+from hardy_gauge.cli import agent, bundle, capture, demo, plan, rules, serve, trial
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -14,6 +14,7 @@ app = typer.Typer(
 app.command("demo")(demo.demo)
 app.command("serve")(serve.serve)
 app.command("capture")(capture.capture)
+app.command("agent")(agent.agent)
 app.command("trial")(trial.trial)
 app.command("plan")(plan.plan)
 app.add_typer(rules.app, name="rules")
