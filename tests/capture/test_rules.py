@@ -79,18 +79,18 @@ def test_a_rule_without_anything_records_everything() -> None:
     recorder, probe = recorded(CaptureRule())
     assert probe.asked == 240 and len(recorder.samples) == 6 * 240 and len(recorder.work.statements) == 12
     assert kinds(recorder) == {"clock"} or kinds(recorder) == set()
-    assert "weight" not in recorder.drain()["sample"].columns
+    assert "weight" not in recorder.frames()["sample"].columns
 
 
 def test_sessions_less_often_weigh_more() -> None:
     recorder, probe = recorded(CaptureRule(sample=5))
     assert probe.asked == 48
-    assert recorder.drain()["sample"]["weight"].sum() == 6 * 240, "they stand for the same time"
+    assert recorder.frames()["sample"]["weight"].sum() == 6 * 240, "they stand for the same time"
 
 
 def test_reading_records_nothing_and_says_so() -> None:
     recorder, probe = recorded(CaptureRule(name="hush", mode="reading"))
-    assert probe.asked == 0 and recorder.drain() == {} and kinds(recorder) == {"paused"}
+    assert probe.asked == 0 and recorder.frames() == {} and kinds(recorder) == {"paused"}
     recorder.rule = CaptureRule()
     recorder.tick(NOW + 300 * SECOND)
     assert kinds(recorder) - {"clock"} == set() and recorder.troubles[0].to_us == NOW + 300 * SECOND
@@ -113,7 +113,7 @@ def test_weighty_leaves_out_light_statements_but_not_their_sums() -> None:
 
 def test_waits_and_sessions_can_be_left_out() -> None:
     recorder, _ = recorded(CaptureRule(waits=False))
-    frame = recorder.drain()["sample"]
+    frame = recorder.frames()["sample"]
     assert set(frame["wait_event"]) == {"not recorded"} and set(frame["wait_family"]) == {"other"}
     silent, probe = recorded(CaptureRule(sample=None))
     assert probe.asked == 0 and "not sampled" in kinds(silent) and silent.work.metrics

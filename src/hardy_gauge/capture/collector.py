@@ -107,8 +107,7 @@ class Collector:
         self._followed.pop(server_id, None)
         busy = self._busy.pop(server_id, None)
         if busy is None or busy.done():
-            with self.store.write() as session:
-                self._write_one(session, recorder)
+            self._write([recorder])
         self._retiring.append((recorder.probe, busy))
 
     def start(self) -> None:
@@ -167,11 +166,25 @@ class Collector:
             with suppress(ProbeError):
                 probe.close()
         idle = [r for r in self.recorders if self._is_idle(r)]
-        with self.store.write() as session:
-            for recorder in idle:
-                self._write_one(session, recorder)
+        self._write(idle)
         for recorder in idle:
             self._take_plans(recorder)
+
+    def _write(self, recorders: list[Recorder]) -> None:
+        """All of it or nothing: what could not be stored is gathered still, and written with the next."""
+        before = [(r, dict(r.directory.known), [t for t in r.troubles if t.row_id is None]) for r in recorders]
+        try:
+            with self.store.write() as session:
+                for recorder in recorders:
+                    self._write_one(session, recorder)
+        except BaseException:
+            for recorder, known, unknown in before:
+                recorder.directory.known = known
+                for trouble in unknown:
+                    trouble.row_id = None
+            raise
+        for recorder in recorders:
+            recorder.written()
 
     def _is_idle(self, recorder: Recorder) -> bool:
         future = self._busy.get(recorder.server_id)
@@ -186,8 +199,7 @@ class Collector:
     def _write_one(self, session: Session, recorder: Recorder) -> None:
         now = self.clock()
         recorder.directory.learn(session, [*recorder.counters_seen, *recorder.texts_seen.values()], now)
-        recorder.texts_seen = {}
-        for name, frame in recorder.drain().items():
+        for name, frame in recorder.frames().items():
             kind = next(k for k in segments.KINDS if k == name)
             segments.append(session, recorder.server_id, kind, frame)
         state = session.get_one(CaptureState, recorder.server_id)
@@ -197,16 +209,12 @@ class Collector:
         state.error, state.clock_skew_s = recorder.error, recorder.skew_s
         for trouble in recorder.troubles:
             _write_trouble(session, recorder.server_id, trouble)
-        recorder.troubles = []
         record_messages_in(session, recorder.server_id, LogMessages(until_us=now, messages=recorder.changes))
-        recorder.changes = []
         if recorder.settings is not None:
             _setting_changes(session, recorder.server_id, recorder.settings)
             _snapshot(session, recorder.server_id, "settings", recorder.settings.at_us, recorder.settings.model_dump())
-            recorder.settings = None
         if recorder.schema is not None:
             _snapshot(session, recorder.server_id, "schema", recorder.schema.at_us, recorder.schema.model_dump())
-            recorder.schema = None
 
     def _kept(self, recorder: Recorder, statement_id: int) -> int:
         """How many plans of a statement on a server are kept."""

@@ -1,10 +1,11 @@
 """Recording one server by its rule: what is asked at each tick, what is kept until the next write, what went wrong.
 
-A call that fails costs this server a gap, and nothing else. Rows are handed over only by ``drain``.
+A call that fails costs this server a gap, and nothing else. What was gathered is kept until ``written`` says that it is stored.
 """
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -17,6 +18,7 @@ from hardy_gauge.capture.pace import Pace
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.probes import protocol as p
 
+log = logging.getLogger(__name__)
 SKEW_LIMIT_S = 30.0
 SHORTEST_GAP_US = 5_000_000
 EXECUTIONS_S = 10.0
@@ -83,6 +85,10 @@ class Recorder:
                 self._finished(now_us, rule.threshold)
         except p.ProbeError as error:
             self._failed(now_us, str(error))
+            return
+        except Exception as error:
+            log.exception("server %s: an answer could not be used", self.server_id)
+            self._failed(now_us, f"an answer could not be used: {type(error).__name__}")
             return
         self.seen_us, self.error = now_us, ""
         self._notice("gap", now_us, "")
@@ -187,8 +193,8 @@ class Recorder:
         if "schema" in self.abilities:
             self.schema = ask(probe.schema)
 
-    def drain(self) -> dict[str, pl.DataFrame]:
-        """The rows gathered since the last drain, in the form that is stored; the buffers are emptied."""
+    def frames(self) -> dict[str, pl.DataFrame]:
+        """The rows gathered since they were last written, in the form that is stored."""
         frames: dict[str, pl.DataFrame] = {}
         if self.work.metrics:
             minutes = [{"at_us": at, "span_s": s, **values} for at, s, values in self.work.metrics]
@@ -207,8 +213,13 @@ class Recorder:
         if self.executions:
             rows = [e.model_dump(exclude={"text"}) | {"statement_key": key_of(e)} for e in self.executions]
             frames["execution"] = self.directory.with_statements(_reported(rows), named=False)
-        self.work.metrics, self.work.statements, self.samples, self.executions = [], [], [], []
         return frames
+
+    def written(self) -> None:
+        """Everything gathered is in the store for good."""
+        self.work.metrics, self.work.statements, self.samples, self.executions = [], [], [], []
+        self.troubles, self.changes, self.texts_seen = [], [], {}
+        self.settings = self.schema = None
 
     def _sampled(self) -> pl.DataFrame:
         """With ``weight`` where a sample stands for more than a second."""
