@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
+from cryptography.fernet import Fernet
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import CaptureState
 from tests.conftest import signed_in
 
 SECRET = "planted-Secret-4c1e"
@@ -81,6 +85,16 @@ def test_names_accounts_and_addresses_are_checked(client: TestClient, practice: 
         call(client, "PATCH", "connections/desk-a", 409, json={"address": f"{practice}/servers/lab-a"})["field"]
         == "address"
     )
+    for bad in (
+        "nonsense",
+        f"postgresql://g:{SECRET}@h/x",
+        f"postgresql://h/x?password={SECRET}",
+        f"http://g:{SECRET}@h/x",
+    ):
+        refused = call(client, "PATCH", "connections/desk-a", 422, json={"address": bad})
+        assert refused["field"] == "address" and SECRET not in refused["detail"]
+        assert SECRET not in call(client, "POST", "connections/test", json={"address": bad})["words"]
+    assert SECRET not in client.get("/api/connections").text
     twice = [{"name": "x", "sql": "SELECT 1 AS value"}] * 2
     assert call(client, "PATCH", "connections/desk-a", 422, json={"figures": twice})["field"] == "figures"
     assert call(client, "PATCH", "connections/nobody", 404, json={})["field"] == "server"
@@ -114,6 +128,41 @@ def test_a_secret_goes_in_and_never_comes_out(client: TestClient, practice: str)
     assert SECRET not in str(wrong)
     call(client, "PATCH", "accounts/watch", json={"groups": []})
     call(client, "DELETE", "accounts/watch", 204)
+
+
+def test_a_lost_key_costs_its_own_server_and_is_said(client: TestClient, practice: str, tmp_path: Path) -> None:
+    call(client, "POST", "accounts", 201, json={"name": "watch", "user": "", "secret": SECRET})
+    connect(client, practice, "desk-a", account="watch")
+    connect(client, practice, "lab-a")
+    collector: Collector = client.collector  # type: ignore[attr-defined]
+    (tmp_path / "keyring.key").write_bytes(Fernet.generate_key())
+    call(client, "PATCH", "accounts/watch", json={"user": "changed"})
+    for _ in range(2):
+        collector.refresh()
+        assert [r.server_id for r in collector.recorders] == [2]
+    row = call(client, "GET", "connections")["connections"][0]
+    assert row["capture"] == "failing" and "enter it again" in row["capture_words"]
+    call(client, "PATCH", "accounts/watch", json={"secret": SECRET})
+    assert len(collector.recorders) == 2
+
+
+def test_what_a_tick_under_way_gathers_is_kept_when_its_server_goes(client: TestClient, practice: str) -> None:
+    connect(client, practice, "desk-a")
+    collector: Collector = client.collector  # type: ignore[attr-defined]
+    go, (recorder,) = threading.Event(), collector.recorders
+    ask = recorder.probe.sessions
+    recorder.probe.sessions = lambda: (go.wait(10), ask())[1]  # type: ignore[method-assign]
+    collector.tick()
+    call(client, "PATCH", "connections/desk-a", json={"retired": True})
+    assert collector.recorders == []
+    go.set()
+    for _ in range(100):
+        collector.write()
+        if not collector._retiring:
+            break
+        time.sleep(0.1)
+    with collector.store.read() as session:
+        assert session.get_one(CaptureState, 1).seen_us > 0, "it was written after it had left"
 
 
 def test_rules_are_stored_followed_and_said_as_yaml(client: TestClient, practice: str) -> None:

@@ -98,3 +98,19 @@ def endless(flood: bool) -> object:
             yield b" " * (2**20 if flood else 1)
 
     return chunks
+
+
+def test_our_clock_steps_back_an_hour(store: Store) -> None:
+    """The server's clock goes on; each interval is as long as the server says, and the time that comes twice is marked."""
+    desk = Desk(store)
+    desk.pass_minutes(3)
+    desk.fake.now -= 60 * MINUTE_US
+    desk.fake.clock_off = 60 * MINUTE_US
+    desk.pass_minutes(3)
+    desk.collector.write()
+    with store.read() as session:
+        marks = {(gap.kind, "went back" in gap.reason) for gap in session.scalars(select(Gap))}
+    assert desk.calls() == [600.0] * 5, "nothing is lost and nothing is guessed"
+    assert ("clock", True) in marks
+    desk.collector._pool.shutdown()
+    desk.fake.http.shutdown()

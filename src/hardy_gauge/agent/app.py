@@ -13,7 +13,7 @@ from hardy_gauge.probes import protocol as p
 
 
 class Beside:
-    """One server's probe with what the agent adds: facts and figures of the host. Calls are one after another."""
+    """One server's probe with what the agent adds: facts and figures of the host."""
 
     def __init__(self, probe: p.Probe, folders: Sequence[host.Folder]) -> None:
         self.probe, self.folders = probe, folders

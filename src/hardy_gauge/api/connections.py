@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, ConfigDict, Field
@@ -19,7 +19,8 @@ from hardy_gauge.capture.enrol import Joining, cluster_named, enrol, named_accou
 from hardy_gauge.capture.lists import read_list
 from hardy_gauge.capture.rules import rule_for
 from hardy_gauge.capture.wanted import rules_of
-from hardy_gauge.probes.protocol import Member, ProbeError, Report
+from hardy_gauge.probes.opening import open_probe
+from hardy_gauge.probes.protocol import Member, Probe, ProbeError, Report, Unsupported
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.store.models import Account, Server
 
@@ -169,9 +170,7 @@ def test(request: TestRequest, data: CurrentData) -> Tested:
         try:
             identity = probe.identity()
             reports = probe.readiness().reports
-            members = probe.members().members if "members" in identity.abilities else []
-            if request.address.startswith("http"):
-                members = _or_none(probe)
+            members = _members(probe)
         finally:
             probe.close()
     except ProbeError as error:
@@ -194,10 +193,11 @@ def test(request: TestRequest, data: CurrentData) -> Tested:
     )  # fmt: skip
 
 
-def _or_none(probe: Any) -> list[Member]:
+def _members(probe: Probe) -> list[Member]:
+    """None where the server does not tell of its cluster."""
     try:
-        return list(probe.members().members)
-    except ProbeError:
+        return probe.members().members
+    except Unsupported:
         return []
 
 
@@ -238,6 +238,14 @@ def _check(data: Data, new: NewServer) -> None:
             raise Problem(409, "The name is taken", detail, "name")
 
 
+def _check_address(address: str) -> None:
+    """Of a known kind and without a password; nobody is asked."""
+    try:
+        open_probe(address).close()
+    except ProbeError as error:
+        raise Problem(422, "Not an address", f"address: {error}", "address") from error
+
+
 def _account(session: Session, name: str) -> Account | None:
     account = named_account(session, name)
     if name and account is None:
@@ -274,6 +282,7 @@ def edit(server: str, request: Edit, data: CurrentData, http: Request) -> Connec
             taken = session.scalar(select(Server.name).where(Server.address == request.address, Server.id != owner.id))
             if taken:
                 raise Problem(409, "The address is taken", f"address: {taken} has it already", "address")
+            _check_address(request.address)
             owner.address = request.address
         if request.figures is not None:
             names = [figure.name for figure in request.figures]

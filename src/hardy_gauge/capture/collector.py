@@ -6,7 +6,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import suppress
 
 from sqlalchemy import func, select
@@ -18,7 +18,7 @@ from hardy_gauge.capture.importer import record_messages_in, take_plan
 from hardy_gauge.capture.limits import tidy
 from hardy_gauge.capture.recorder import Recorder, Trouble
 from hardy_gauge.capture.wanted import Wanted, wanted
-from hardy_gauge.probes.protocol import LogMessages, Probe, ProbeError, Settings
+from hardy_gauge.probes.protocol import LogMessages, ProbeError, Settings
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Server, Snapshot
@@ -43,7 +43,7 @@ class Collector:
         self.store, self.only, self.clock = store, only, clock
         self._recorders: dict[int, Recorder] = {}
         self._followed: dict[int, Wanted] = {}
-        self._retiring: list[tuple[Probe, Future[None] | None]] = []
+        self._retiring: list[tuple[Recorder, Future[None] | None]] = []
         self._pool = ThreadPoolExecutor(max_workers=MOST_AT_ONCE, thread_name_prefix="recorder")
         self._busy: dict[int, Future[None]] = {}
         self._plans: set[tuple[int, str]] = set()
@@ -67,9 +67,9 @@ class Collector:
             for server_id in [i for i in self._recorders if i not in now]:
                 self._leave(server_id)
             for server_id, want in now.items():
-                known = self._followed.get(server_id)
-                if known is not None and known.reached == want.reached:
-                    self._recorders[server_id].rule = want.rule
+                known, recorder = self._followed.get(server_id), self._recorders.get(server_id)
+                if recorder is not None and known is not None and known.reached == want.reached:
+                    recorder.rule = want.rule
                 else:
                     self._begin(want)
                 self._followed[server_id] = want
@@ -102,13 +102,18 @@ class Collector:
             )  # fmt: skip
 
     def _leave(self, server_id: int) -> None:
-        """Write what was gathered; the probe is closed when its last call is over."""
+        """Its last tick may still go on; what it gathered is written, and its probe closed, when that is over."""
         recorder = self._recorders.pop(server_id)
         self._followed.pop(server_id, None)
-        busy = self._busy.pop(server_id, None)
-        if busy is None or busy.done():
-            self._write([recorder])
-        self._retiring.append((recorder.probe, busy))
+        self._retiring.append((recorder, self._busy.pop(server_id, None)))
+        self._let_go()
+
+    def _let_go(self) -> None:
+        for left in [one for one in self._retiring if one[1] is None or one[1].done()]:
+            self._write([left[0]])
+            self._retiring.remove(left)
+            with suppress(ProbeError):
+                left[0].probe.close()
 
     def start(self) -> None:
         self._thread.start()
@@ -121,7 +126,8 @@ class Collector:
         if self._thread.is_alive():
             self._thread.join(timeout=20)
         if last_look:
-            for recorder in self.recorders:
+            wait(self._busy.values(), timeout=20)
+            for recorder in filter(self._is_idle, self.recorders):
                 self._pool.submit(recorder.look_again, self.clock())
         self._pool.shutdown(wait=True, cancel_futures=not last_look)
         self.write()
@@ -161,10 +167,7 @@ class Collector:
 
     def write(self) -> None:
         """Everything gathered by recorders that are not in the middle of a tick, in one transaction."""
-        for probe, busy in [one for one in self._retiring if one[1] is None or one[1].done()]:
-            self._retiring.remove((probe, busy))
-            with suppress(ProbeError):
-                probe.close()
+        self._let_go()
         idle = [r for r in self.recorders if self._is_idle(r)]
         self._write(idle)
         for recorder in idle:
@@ -204,7 +207,8 @@ class Collector:
             segments.append(session, recorder.server_id, kind, frame)
         state = session.get_one(CaptureState, recorder.server_id)
         state.recorded_until_us = max(state.recorded_until_us, recorder.until_us)
-        state.executions_until_us, state.messages_until_us = recorder.executions_until_us, recorder.messages_until_us
+        state.executions_until_us = max(state.executions_until_us, recorder.executions_until_us)
+        state.messages_until_us = max(state.messages_until_us, recorder.messages_until_us)
         state.seen_us = max(state.seen_us, recorder.seen_us)
         state.error, state.clock_skew_s = recorder.error, recorder.skew_s
         for trouble in recorder.troubles:

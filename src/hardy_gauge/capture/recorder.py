@@ -22,6 +22,7 @@ log = logging.getLogger(__name__)
 SKEW_LIMIT_S = 30.0
 SHORTEST_GAP_US = 5_000_000
 EXECUTIONS_S = 10.0
+STEP_US = 2_000_000
 
 
 @dataclass
@@ -61,6 +62,7 @@ class Recorder:
     until_us: int = 0
     _open: dict[str, Trouble] = field(default_factory=dict)
     _due: dict[str, int] = field(default_factory=dict)
+    _ticked_us: int = 0
 
     def __post_init__(self) -> None:
         self.work = Intervals(lambda *what: self.troubles.append(Trouble(*what)))
@@ -68,6 +70,7 @@ class Recorder:
     def tick(self, now_us: int) -> None:
         """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
         rule = self.rule
+        self._stepped(now_us)
         self._notice("paused", now_us, f"rule {rule.name}: nothing new is recorded" if rule.mode == "reading" else "")
         if rule.mode == "reading":
             self.work.forget()
@@ -92,6 +95,15 @@ class Recorder:
             return
         self.seen_us, self.error = now_us, ""
         self._notice("gap", now_us, "")
+
+    def _stepped(self, now_us: int) -> None:
+        """When our clock goes back, what was due is due anew, and the time that comes again is marked."""
+        back_us = self._ticked_us - now_us
+        if back_us > STEP_US:
+            self._due.clear()
+            reason = f"our clock went back by {back_us / 1e6:.0f} s; figures of this time are of two"
+            self.troubles.append(Trouble("clock", now_us, self._ticked_us, reason))
+        self._ticked_us = now_us
 
     def look_again(self, now_us: int) -> None:
         """A tick at which everything is due."""
@@ -145,11 +157,11 @@ class Recorder:
     def _notice(self, kind: str, now_us: int, reason: str, since_us: int | None = None) -> None:
         """Begin a span of this kind when there is a reason, and end it when there is none or another."""
         known = self._open.get(kind)
-        if known is not None and known.reason != reason and (kind != "gap" or not reason):
+        over = known is not None and known.reason != reason and (kind != "gap" or not reason)
+        if known is not None and over:
             known.to_us = now_us
-            self.troubles.append(known)
-            known = self._open.pop(kind) and None
-        if reason and known is None:
+            self.troubles.append(self._open.pop(kind))
+        if reason and kind not in self._open:
             self._open[kind] = Trouble(kind, now_us if since_us is None else since_us, None, reason)
             self.troubles.append(self._open[kind])
 

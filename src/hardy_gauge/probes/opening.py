@@ -16,6 +16,8 @@ from hardy_gauge.probes.sqlpack.probe import SqlPackProbe
 
 EXPECTED = "http://host:port/servers/name of a probe, postgresql://host:port/database, or sqlite:///file"
 
+SECRET_PARTS = {"password", "passfile", "sslpassword"}
+
 
 def open_probe(
     address: str, user: str = "", secret: str = "", figures: Sequence[FigureQuery] = (), deadline_s: float = 5.0
@@ -23,18 +25,18 @@ def open_probe(
     """A probe that has not asked anything yet. ``user`` and ``secret`` come from the keyring; for a probe over HTTP
     the secret is its token. ProbeError when the address is of no known kind.
     """
-    if address.startswith(("http://", "https://")):
-        return HttpProbe(address, deadline_s, secret)
     try:
         url = make_url(address)
     except ArgumentError as error:
         raise ProbeError(f"the address is none of: {EXPECTED}") from error
+    if url.password is not None or SECRET_PARTS & set(url.query):
+        raise ProbeError("a password does not belong in an address; put it into the keyring")
+    if url.drivername in ("http", "https"):
+        return HttpProbe(address, deadline_s, secret)
     if url.drivername == "sqlite" and url.database:
         return SqliteProbe(Path(url.database))
     if pack_for(url.drivername) is None:
         raise ProbeError(f"the address is none of: {EXPECTED}")
-    if url.password is not None:
-        raise ProbeError("a password does not belong in an address; put it into the keyring")
     if user:
         url = url.set(username=user, password=secret or None)
     return SqlPackProbe(url.render_as_string(hide_password=False), figures, deadline_s)

@@ -37,9 +37,9 @@ const take = () => run(async () => {
 
 <template>
   <form class="connect" @submit.prevent="test">
-    <div class="grid">
+    <div class="form-grid">
       <label for="address">Address</label>
-      <div class="line">
+      <div class="form-line">
         <BFormInput id="address" v-model="address" size="sm" :state="wrong('address')" placeholder="postgresql://host:5432/database, or http://host:port/servers/name" data-test="address" autofocus @input="tested = null" />
         <BFormSelect v-model="account" :options="choices" size="sm" class="account" aria-label="Account" :state="wrong('account')" data-test="account" @change="tested = null" />
         <BButton type="submit" size="sm" variant="primary" :disabled="busy || !address" data-test="test">{{ busy && !tested ? 'Asking' : 'Test' }}</BButton>
@@ -52,7 +52,7 @@ const take = () => run(async () => {
           <span></span>
           <ReportList :reports="tested.reports" />
           <label for="name">Call it</label>
-          <div class="line">
+          <div class="form-line">
             <BFormInput id="name" v-model="name" size="sm" class="name" :state="wrong('name')" data-test="name" />
             <span>in cluster</span><BFormInput v-model="cluster" size="sm" class="name" aria-label="Cluster" data-test="cluster" />
             <span>with labels</span><BFormInput v-model="labels" size="sm" class="name" aria-label="Labels, with commas between" placeholder="operational, east" />
@@ -65,7 +65,7 @@ const take = () => run(async () => {
             </div>
           </template>
           <span></span>
-          <div class="line">
+          <div class="form-line">
             <BButton size="sm" variant="primary" :disabled="busy" data-test="take" @click="take">{{ members.length ? `Record these ${members.length + 1} servers` : 'Record it' }}</BButton>
           </div>
         </template>
@@ -78,9 +78,7 @@ const take = () => run(async () => {
 
 <style scoped>
 .connect { border: 1px solid var(--rule); padding: 10px 12px; margin-bottom: 10px; font-size: 13px; }
-.grid { display: grid; grid-template-columns: 74px minmax(0, 1fr); gap: 7px 12px; align-items: baseline; }
-.grid > label, .grid > span { color: var(--faded); font-weight: 600; }
-.line { display: flex; gap: 8px; align-items: center; white-space: nowrap; }
+.form-grid { grid-template-columns: 74px minmax(0, 1fr); }
 .account { width: 190px; }
 .name { width: 170px; }
 </style>

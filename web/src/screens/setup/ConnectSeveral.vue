@@ -29,7 +29,7 @@ async function load(event: Event) {
   <form class="several" @submit.prevent="read">
     <p class="mb-1">Addresses a line; or CSV with a head line of <code>address,name,cluster,labels,account</code>, labels with semicolons between; or YAML.</p>
     <BFormTextarea v-model="text" rows="5" class="sql" aria-label="Servers" data-test="list" @input="found = null" />
-    <div class="line">
+    <div class="form-line my-2">
       <BButton type="submit" size="sm" variant="primary" :disabled="busy || !text.trim()" data-test="read">Read</BButton>
       <input type="file" accept=".csv,.yaml,.yml,.txt" aria-label="File" @change="load" />
       <BButton size="sm" variant="link" @click="$emit('close')">Close</BButton>
@@ -53,5 +53,4 @@ async function load(event: Event) {
 
 <style scoped>
 .several { border: 1px solid var(--rule); padding: 10px 12px; margin-bottom: 10px; font-size: 13px; }
-.line { display: flex; gap: 12px; align-items: center; margin: 8px 0; }
 </style>

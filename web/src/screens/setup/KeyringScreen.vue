@@ -62,13 +62,13 @@ const drop = (name: string) => run(async () => {
         </tbody>
       </table>
       <h2 class="part"><span>{{ editing ? `Change ${editing}` : 'Put an account in' }}</span></h2>
-      <form class="grid" autocomplete="off" @submit.prevent="save">
+      <form class="form-grid" autocomplete="off" @submit.prevent="save">
         <label for="account-name">Name</label><BFormInput id="account-name" v-model="form.name" size="sm" :disabled="!!editing" :state="wrong('name')" data-test="account-name" />
         <label for="account-user">Signs in as</label><BFormInput id="account-user" v-model="form.user" size="sm" placeholder="gauge; empty for a token" autocomplete="off" data-test="account-user" />
         <label for="account-secret">Secret</label><BFormInput id="account-secret" v-model="form.secret" size="sm" type="password" autocomplete="new-password" :placeholder="editing ? 'empty keeps the one there is' : 'password or token'" data-test="account-secret" />
         <label for="account-groups">For groups</label><BFormInput id="account-groups" v-model="form.groups" size="sm" placeholder="names of clusters or labels, with commas between" />
         <span></span>
-        <div class="line">
+        <div class="form-line">
           <BButton type="submit" size="sm" variant="primary" :disabled="busy || !form.name || (!editing && !form.secret)" data-test="account-save">{{ editing ? 'Save' : 'Put it in' }}</BButton>
           <BButton v-if="editing" size="sm" variant="link" @click="clear">Leave it</BButton>
           <span v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</span>
@@ -80,9 +80,7 @@ const drop = (name: string) => run(async () => {
 </template>
 
 <style scoped>
-.grid { display: grid; grid-template-columns: 100px 380px; gap: 7px 12px; align-items: baseline; font-size: 13px; }
-.grid > label { color: var(--faded); font-weight: 600; }
-.line { display: flex; gap: 10px; align-items: center; white-space: nowrap; }
+.form-grid { grid-template-columns: 100px 380px; }
 .note { max-width: 92ch; font-size: 13px; }
 .nowrap { white-space: nowrap; }
 </style>

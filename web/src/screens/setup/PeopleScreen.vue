@@ -68,7 +68,7 @@ const withdraw = (id: number) => run(async () => {
                 </tr>
               </tbody>
             </table>
-            <form class="line mb-3" @submit.prevent="add">
+            <form class="form-line mb-3" @submit.prevent="add">
               <BFormInput v-model="person.name" size="sm" placeholder="name" aria-label="Name" :state="wrong('name')" autocomplete="off" data-test="person-name" />
               <BFormSelect v-model="person.role" :options="[...ROLES]" size="sm" aria-label="Role" />
               <BFormInput v-model="person.password" size="sm" type="password" placeholder="first password, 12 characters or more" aria-label="First password" :state="wrong('password')" autocomplete="new-password" data-test="person-password" />
@@ -85,7 +85,7 @@ const withdraw = (id: number) => run(async () => {
               </tr>
             </tbody>
           </table>
-          <form class="line" @submit.prevent="make">
+          <form class="form-line" @submit.prevent="make">
             <BFormInput v-model="token.name" size="sm" placeholder="what it is for" aria-label="Name of the token" />
             <BFormSelect v-model="token.scope" :options="ROLES.filter(may)" size="sm" aria-label="Scope" />
             <BFormInput v-model.number="token.days" size="sm" type="number" min="1" max="365" aria-label="Days" class="days" /> days
@@ -108,7 +108,6 @@ const withdraw = (id: number) => run(async () => {
 
 <style scoped>
 .two { grid-template-columns: minmax(0, 3fr) minmax(0, 2fr); align-items: start; }
-.line { display: flex; gap: 8px; align-items: center; font-size: 13px; }
 .days { width: 80px; flex: none; }
 .made { font-size: 13px; margin: 8px 0 0; }
 </style>

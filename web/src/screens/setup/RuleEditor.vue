@@ -25,21 +25,21 @@ const forAWhile = () => (rule.value.until = new Date(Date.now() + lasting.value!
 <template>
   <section>
     <h2 class="part"><span>{{ rule.name || 'A rule' }}</span></h2>
-    <div class="grid">
+    <div class="form-grid">
       <label for="rule-name">Name</label><BFormInput id="rule-name" v-model="rule.name" size="sm" :state="rule.name ? null : false" />
       <label for="rule-places">Applies to</label>
       <div><BFormInput id="rule-places" v-model.lazy="places_" size="sm" list="places" :state="rule.applies_to.length ? null : false" /><datalist id="places"><option v-for="one in places" :key="one" :value="one" /></datalist><span class="faded small">fleet, clusters, labels or servers, with commas between</span></div>
       <label for="rule-mode">Records</label><BFormSelect id="rule-mode" v-model="rule.mode" :options="MODES" size="sm" data-test="mode" />
       <template v-if="rule.mode === 'weighty'">
         <span>from</span>
-        <div><div class="line"><DurationInput v-model="rule.weighty_from" label="From how long a call" /> a call on average in the interval</div><p v-if="missed" class="act mb-0 mt-1" role="status" data-test="missed">{{ missed.sentence }}</p></div>
+        <div><div class="form-line"><DurationInput v-model="rule.weighty_from" label="From how long a call" /> a call on average in the interval</div><p v-if="missed" class="act mb-0 mt-1" role="status" data-test="missed">{{ missed.sentence }}</p></div>
       </template>
       <template v-if="rule.mode !== 'reading'">
-        <span>Sessions</span><div class="line">every <DurationInput v-model="rule.sample" label="Sessions every" off /></div>
-        <span>Counters</span><div class="line">every <DurationInput v-model="rule.counters" label="Counters every" /></div>
-        <span>Executions</span><div class="line">that take <DurationInput v-model="rule.threshold" label="Executions from" off /> or more</div>
+        <span>Sessions</span><div class="form-line">every <DurationInput v-model="rule.sample" label="Sessions every" off /></div>
+        <span>Counters</span><div class="form-line">every <DurationInput v-model="rule.counters" label="Counters every" /></div>
+        <span>Executions</span><div class="form-line">that take <DurationInput v-model="rule.threshold" label="Executions from" off /> or more</div>
         <span>Waits</span><BFormCheckbox v-model="rule.waits">what sessions wait for</BFormCheckbox>
-        <label for="rule-plans">Plans</label><div class="line">at most <BFormInput id="rule-plans" v-model.number="rule.plans" type="number" min="0" max="200" size="sm" style="width: 80px" /> of a statement</div>
+        <label for="rule-plans">Plans</label><div class="form-line">at most <BFormInput id="rule-plans" v-model.number="rule.plans" type="number" min="0" max="200" size="sm" style="width: 80px" /> of a statement</div>
         <span>Only</span>
         <div v-if="rule.only" class="only">
           <label for="only-users">users</label><BFormInput id="only-users" v-model.lazy="users" size="sm" />
@@ -51,7 +51,7 @@ const forAWhile = () => (rule.value.until = new Date(Date.now() + lasting.value!
         </div>
       </template>
       <span>Until</span>
-      <div class="line">
+      <div class="form-line">
         <template v-if="rule.until"><span class="figure">{{ rule.until.replace('T', ' ').replace('Z', ' UTC') }}</span><BButton size="sm" variant="link" @click="rule.until = null">until stopped</BButton></template>
         <template v-else>stopped, or for <DurationInput v-model="lasting" label="For how long" off /><BButton size="sm" variant="outline-secondary" :disabled="!lasting" @click="forAWhile">from now</BButton></template>
       </div>
@@ -60,9 +60,7 @@ const forAWhile = () => (rule.value.until = new Date(Date.now() + lasting.value!
 </template>
 
 <style scoped>
-.grid { display: grid; grid-template-columns: 90px minmax(0, 1fr); gap: 7px 12px; align-items: baseline; font-size: 13px; }
-.grid > label, .grid > span { color: var(--faded); font-weight: 600; }
-.line { display: flex; gap: 8px; align-items: center; }
+.form-grid { grid-template-columns: 90px minmax(0, 1fr); }
 .only { display: grid; grid-template-columns: auto 1fr auto 1fr; gap: 5px 8px; align-items: center; }
 .only label { color: var(--faded); }
 </style>

@@ -92,7 +92,7 @@ const save = () => run(async () => {
           <h2 class="part mt-3"><span>The same as a file</span><code>{{ data.command }}</code></h2>
           <BFormTextarea v-model="yaml" rows="11" class="sql" aria-label="Rules as YAML" data-test="rules-yaml" @input="typed = true" />
           <p v-if="problem" class="act mt-2 mb-0" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
-          <div class="line mt-2">
+          <div class="form-line mt-2">
             <BButton size="sm" variant="primary" :disabled="busy || (!changed && !typed)" data-test="rules-save" @click="save">{{ typed ? 'Follow the file' : 'Follow these rules' }}</BButton>
             <BButton v-if="changed || typed" size="sm" variant="link" @click="show(data)">Leave them as they were</BButton>
             <span v-if="!changed && !typed" class="faded">followed now</span>
@@ -107,7 +107,6 @@ const save = () => run(async () => {
 <style scoped>
 .two { grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); align-items: start; }
 .plain { border: 0; background: none; padding: 0; color: var(--ink); font-weight: 600; text-align: left; }
-.line { display: flex; gap: 10px; align-items: center; font-size: 13px; }
 .nowrap { white-space: nowrap; }
 .nowrap :deep(.btn) { padding: 0 4px; }
 </style>

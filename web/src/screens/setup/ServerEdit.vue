@@ -30,17 +30,17 @@ const save = () => run(async () => {
 
 <template>
   <form class="edit" @submit.prevent="save">
-    <div class="grid">
+    <div class="form-grid">
       <label :for="`a-${row.server}`">Address</label><BFormInput :id="`a-${row.server}`" v-model="address" size="sm" :state="wrong('address')" />
       <label :for="`c-${row.server}`">Cluster</label>
-      <div class="line">
+      <div class="form-line">
         <BFormInput :id="`c-${row.server}`" v-model="cluster" size="sm" class="short" />
         <span class="faded">labels</span><BFormInput v-model="labels" size="sm" aria-label="Labels, with commas between" />
         <span class="faded">account</span><BFormSelect v-model="account" :options="choices" size="sm" class="short" aria-label="Account" />
       </div>
       <span>Own figures</span>
       <div>
-        <div v-for="(figure, i) in figures" :key="i" class="line mb-1">
+        <div v-for="(figure, i) in figures" :key="i" class="form-line mb-1">
           <BFormInput v-model="figure.name" size="sm" class="short" aria-label="Name" placeholder="holds_waiting" />
           <BFormSelect v-model="figure.kind" :options="KINDS" size="sm" class="kind" aria-label="Kind" />
           <BFormInput v-model="figure.sql" size="sm" class="sql" aria-label="Query" placeholder="SELECT count(*) AS value FROM …" />
@@ -49,7 +49,7 @@ const save = () => run(async () => {
         <BButton size="sm" variant="link" class="ps-0" @click="figures.push({ name: '', kind: 'level', sql: '', unit: '' })">add a query whose value is recorded each minute</BButton>
       </div>
       <span></span>
-      <div class="line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; followed from the next second on</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
+      <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; followed from the next second on</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
       <span>Reports</span>
       <ReportList v-if="reports.data.value" :reports="reports.data.value" />
       <span v-else :class="{ act: reports.problem.value }">{{ reports.problem.value?.detail ?? 'asking the server' }}</span>
@@ -59,9 +59,7 @@ const save = () => run(async () => {
 
 <style scoped>
 .edit { padding: 6px 0 10px; max-width: 1060px; }
-.grid { display: grid; grid-template-columns: 80px minmax(0, 1fr); gap: 7px 12px; align-items: baseline; }
-.grid > label, .grid > span { color: var(--faded); font-weight: 600; }
-.line { display: flex; gap: 8px; align-items: center; white-space: nowrap; }
+.form-grid { grid-template-columns: 80px minmax(0, 1fr); }
 .short { width: 170px; }
 .kind { width: 100px; }
 </style>

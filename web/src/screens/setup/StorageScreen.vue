@@ -53,17 +53,17 @@ const save = () => run(async () => {
         </section>
         <section>
           <h2 class="part"><span>How long it is kept</span><span><FigureText :value="data.used_bytes" unit="B" /> in all</span></h2>
-          <form v-if="limits" class="grid" @submit.prevent="save">
+          <form v-if="limits" class="form-grid" @submit.prevent="save">
             <template v-for="[kind, words] in KINDS" :key="kind">
               <label :for="kind">{{ words }}</label>
-              <div class="line"><BFormInput :id="kind" v-model.number="limits[days(kind)]" type="number" min="1" size="sm" class="short" :state="wrong(days(kind))" /> days <span class="faded"><FigureText :value="data.by_kind[kind] ?? 0" unit="B" /></span></div>
+              <div class="form-line"><BFormInput :id="kind" v-model.number="limits[days(kind)]" type="number" min="1" size="sm" class="short" :state="wrong(days(kind))" /> days <span class="faded"><FigureText :value="data.by_kind[kind] ?? 0" unit="B" /></span></div>
             </template>
             <label for="size">at most</label>
-            <div class="line"><BFormInput id="size" v-model="gigabytes" type="number" min="0.01" step="any" size="sm" class="short" placeholder="no limit" :state="wrong('most_bytes')" /> GB</div>
+            <div class="form-line"><BFormInput id="size" v-model="gigabytes" type="number" min="0.01" step="any" size="sm" class="short" placeholder="no limit" :state="wrong('most_bytes')" /> GB</div>
             <span></span>
             <BFormCheckbox v-model="limits.make_room">drop the oldest samples and executions before the limit, instead of recording nothing new at it</BFormCheckbox>
             <span></span>
-            <div class="line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; cleaned up within ten minutes</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
+            <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; cleaned up within ten minutes</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
           </form>
         </section>
       </div>
@@ -73,8 +73,6 @@ const save = () => run(async () => {
 
 <style scoped>
 .two { grid-template-columns: minmax(0, 3fr) minmax(0, 2fr); align-items: start; }
-.grid { display: grid; grid-template-columns: 130px minmax(0, 1fr); gap: 7px 12px; align-items: baseline; font-size: 13px; }
-.grid > label { color: var(--faded); font-weight: 600; }
-.line { display: flex; gap: 8px; align-items: center; }
+.form-grid { grid-template-columns: 130px minmax(0, 1fr); }
 .short { width: 100px; }
 </style>

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 from collections import deque
 from dataclasses import dataclass
 from typing import Any
@@ -16,6 +17,7 @@ MOST_BYTES = 4 << 20
 MOST_ENTRIES = 20_000
 NEWEST = """SELECT current_setting('log_directory') || '/' || name AS file, size FROM pg_ls_logdir()
             WHERE name ~ '[.](csv|json)$' ORDER BY modification DESC, name DESC LIMIT 1"""
+_BEGIN = re.compile(rb'\n(?=\d{4}-\d\d-\d\d \d\d:|\{"timestamp")')
 # places of the fields in a line of the CSV log, after the manual's "Using CSV-Format Log Output"
 _CSV = {"user": 1, "database": 2, "session": 3, "tag": 7, "severity": 11, "message": 13, "service": 22}
 _JSON = {
@@ -44,6 +46,7 @@ class LogTail:
         self.line = line
         self._file = ""
         self._offset = 0
+        self._within = False
         self._rest = b""
         self._entries: deque[Entry] = deque(maxlen=MOST_ENTRIES)
 
@@ -61,18 +64,17 @@ class LogTail:
             self._read_on()
         if current != self._file:
             self._offset, self._rest = 0 if self._file else max(0, size - FIRST_BYTES), b""
-            self._file = current
+            self._file, self._within = current, self._offset > 0
         self._read_on()
 
     def _read_on(self) -> None:
         sql = "SELECT pg_read_binary_file(:file, :start, :most, true) AS bytes"
         rows = self.line.rows(sql, file=self._file, start=self._offset, most=MOST_BYTES)
         new = bytes(rows[0]["bytes"] or b"")
-        at_first = self._offset > 0 and not self._rest and not self._entries
         self._offset += len(new)
+        if self._within:
+            new, self._within = from_first_entry(new), False
         text, self._rest = whole_lines(self._rest + new, self._file.endswith(".json"))
-        if at_first:
-            text = text.partition("\n")[2]
         rows_read = json_rows(text) if self._file.endswith(".json") else csv_rows(text)
         self._entries.extend(self._timed(rows_read))
 
@@ -84,6 +86,12 @@ class LogTail:
         sql = "SELECT t, (extract(epoch FROM t::timestamptz) * 1e6)::bigint AS us FROM unnest(CAST(:times AS text[])) AS t"
         known = {row["t"]: int(row["us"]) for row in self.line.rows(sql, times=times)}
         return [Entry(at_us=known[at], **fields) for at, fields in rows]
+
+
+def from_first_entry(data: bytes) -> bytes:
+    """From the first line that begins with a time: reading began somewhere within an entry."""
+    begin = _BEGIN.search(data)
+    return data[begin.start() + 1 :] if begin else b""
 
 
 def whole_lines(data: bytes, is_json: bool) -> tuple[str, bytes]:

@@ -1,0 +1,38 @@
+"""A collector in a process of its own that records one server as fast as it goes, until it is killed.
+
+Says on its output how far what it has written reaches: each line is an acknowledgement.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import httpx
+
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.capture.enrol import enrol
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import CaptureState
+
+
+def main(path: str, address: str) -> None:
+    store = Store(Path(path))
+    enrol(store, [address])
+    client = httpx.Client(trust_env=False)
+
+    def clock() -> int:
+        return int(client.get(f"{address}/clock").json())
+
+    collector = Collector(store, clock=clock)
+    while True:
+        collector.tick()
+        for future in list(collector._busy.values()):
+            future.result()
+        collector.write()
+        with store.read() as session:
+            print(session.get_one(CaptureState, 1).recorded_until_us, flush=True)
+
+
+if __name__ == "__main__":
+    main(*sys.argv[1:])
