@@ -38,9 +38,9 @@ const takeOut = (bundle: string) => run(async () => {
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
       <h2 class="part"><span>Take home</span></h2>
-      <p>The focus on the tape, of <b>{{ w.scope.value }}</b>: <a :href="home" download data-test="take-home">save as a bundle</a>. On a machine without this application the same is made by <code>hardy-gauge capture --target ADDRESS --for 60s --out FILE</code>.</p>
+      <p>The focus on the tape, of <b>{{ w.scope.value }}</b>: <a :href="home" download data-test="take-home">save as a bundle</a>. On a machine that cannot reach this application the same is made by <code>hardy-gauge capture --target ADDRESS --for 60s --out FILE</code>.</p>
       <h2 class="part"><span>Open</span></h2>
-      <p><input type="file" aria-label="Bundle" :disabled="busy" data-test="bundle-file" @change="open" /> <span class="faded">{{ busy ? 'opening' : said }}</span></p>
+      <p><input type="file" class="form-control form-control-sm file" aria-label="Bundle" :disabled="busy" data-test="bundle-file" @change="open" /> <span class="faded">{{ busy ? 'opening' : said }}</span></p>
       <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
       <table v-if="data.length" class="ruled">
         <thead><tr><th>servers</th><th>recorded until</th><th>bundle</th><th></th></tr></thead>
@@ -59,4 +59,5 @@ const takeOut = (bundle: string) => run(async () => {
 
 <style scoped>
 p { font-size: 13px; }
+.file { display: inline-block; width: 380px; }
 </style>

@@ -31,7 +31,7 @@ async function load(event: Event) {
     <BFormTextarea v-model="text" rows="5" class="sql" aria-label="Servers" data-test="list" @input="found = null" />
     <div class="form-line my-2">
       <BButton type="submit" size="sm" variant="primary" :disabled="busy || !text.trim()" data-test="read">Read</BButton>
-      <input type="file" accept=".csv,.yaml,.yml,.txt" aria-label="File" @change="load" />
+      <input type="file" class="form-control form-control-sm w-auto" accept=".csv,.yaml,.yml,.txt" aria-label="File" @change="load" />
       <BButton size="sm" variant="link" @click="$emit('close')">Close</BButton>
     </div>
     <template v-if="found">
