@@ -5,7 +5,16 @@ import pytest
 
 from hardy_gauge.core.capacity.storage import days_until_full
 from hardy_gauge.core.reference.shift import current_shift
-from hardy_gauge.core.reference.usual_range import DAY_US, HOUR_US, MONDAY_US, WEEK_US, _smooth, usual_range, word
+from hardy_gauge.core.reference.usual_range import (
+    DAY_US,
+    HOUR_US,
+    MONDAY_US,
+    QUARTER_US,
+    WEEK_US,
+    _smooth,
+    usual_range,
+    word,
+)
 from hardy_gauge.core.reference.words import duration, share, size, times_reference
 
 MINUTE_US = 60_000_000
@@ -30,22 +39,39 @@ def test_usual_range_follows_the_hour_of_the_week() -> None:
 def test_few_weeks_borrow_from_days_of_the_same_kind() -> None:
     first_week = slice(0, 5 * 1440)
     usual = usual_range(TIMES[first_week], weekly(2)[first_week])
-    assert np.isfinite(usual.centre[:120]).all()
-    assert not np.isfinite(usual.centre[120:]).any(), "nothing is known of the weekend yet"
+    assert np.isfinite(usual.centre[: 120 * 4]).all()
+    assert not np.isfinite(usual.centre[120 * 4 + 1 : -1]).any(), "nothing is known of the weekend yet"
 
 
 def test_bands_are_numpys_quantiles() -> None:
-    """Reference: numpy.quantile over the same smoothed minutes of an hour of the week."""
+    """Reference: numpy.quantile over the same smoothed minutes of a quarter hour of the week and its neighbours."""
     values = weekly(4)
     usual = usual_range(TIMES[: len(values)], values)
-    hour = ((TIMES[: len(values)] - MONDAY_US) % WEEK_US // HOUR_US).astype(int)
+    quarter = ((TIMES[: len(values)] - MONDAY_US) % WEEK_US // QUARTER_US).astype(int)
     smooth = _smooth(values)
-    for h in (0, 30, 100, 167):
-        low, centre, high = np.quantile(smooth[hour == h], [0.05, 0.5, 0.95])
-        assert usual.centre[h] == pytest.approx(centre)
-        assert usual.low[h] == pytest.approx(min(low, centre * 0.85)) and usual.high[h] == pytest.approx(
+    for q in (0, 30, 100, 350, 671):
+        mine = np.isin(quarter, [(q - 1) % 672, q, (q + 1) % 672])
+        low, centre, high = np.quantile(smooth[mine], [0.05, 0.5, 0.95])
+        assert usual.centre[q] == pytest.approx(centre)
+        assert usual.low[q] == pytest.approx(min(low, centre * 0.85)) and usual.high[q] == pytest.approx(
             max(high, centre * 1.15)
         )
+
+
+def test_the_edges_of_a_nightly_job_are_usual() -> None:
+    """A job from 02:00 for an hour, a few minutes sooner or later each night: no minute around its edges is a shift."""
+    chance = np.random.default_rng(5)
+    late = chance.integers(-4, 5, len(TIMES) // 1440) * MINUTE_US
+    since_two = TIMES % DAY_US - 2 * HOUR_US - late[(TIMES - MONDAY_US) // DAY_US]
+    values = np.where((since_two >= 0) & (since_two < HOUR_US), 2.0, 0.02) * chance.normal(1, 0.05, len(TIMES))
+    learnt = len(TIMES) - 1440
+    usual = usual_range(TIMES[:learnt], values[:learnt])
+    for end in range(learnt + 60, learnt + 300):
+        seen = slice(end - 360, end)
+        assert current_shift(TIMES[seen], values[seen], usual, least=0.05) is None, "a known job is no shift"
+    stays = values.copy()
+    stays[learnt + 120 : learnt + 300] = 2.0
+    assert current_shift(TIMES[learnt - 60 : learnt + 300], stays[learnt - 60 : learnt + 300], usual, least=0.05)
 
 
 def test_shift_is_found_where_it_began() -> None:

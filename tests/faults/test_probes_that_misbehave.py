@@ -26,8 +26,6 @@ class Bench:
         self.good, self.bad = FakeServer("good"), FakeServer("bad")
         self.enrolled = enrol(store, [self.good.address, self.bad.address])
         self.collector = Collector(store, clock=lambda: self.good.now)
-        for recorder in self.collector.recorders:
-            recorder.probe.deadline_s = 0.5
 
     def pass_minutes(self, count: int) -> None:
         for _ in range(count):

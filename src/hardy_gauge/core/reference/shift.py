@@ -44,9 +44,9 @@ class Shift:
 def current_shift(times_us: NDArray[np.int64], values: Array, usual: UsualRange, least: float = 0.0) -> Shift | None:
     """The shift that is on at the end of the series, or None when the last minutes lie in the band.
 
-    The last five minutes must lie outside on average, and the level since the change point of value ÷ usual
-    must differ from the usual by 15% or more, and by ``least`` in the figure's own unit: a narrow band is left often,
-    and by little, and next to nothing three times over is still next to nothing.
+    The last five minutes must lie outside on average, by ``least`` in the figure's own unit, and the level since the
+    change point of value ÷ usual must differ from the usual by 15% or more, and by ``least``: a narrow band is left
+    often, and by little, and next to nothing three times over is still next to nothing.
     """
     if len(values) < 2 * RECENT:
         return None
@@ -55,7 +55,7 @@ def current_shift(times_us: NDArray[np.int64], values: Array, usual: UsualRange,
         return None
     recent = slice(-RECENT, None)
     now, above, below = values[recent].mean(), high[recent].mean(), low[recent].mean()
-    if below <= now <= above:
+    if below - least <= now <= above + least:
         return None
     relative = np.log(np.maximum(values, 1e-6) / centre)
     at = change_point(relative)
