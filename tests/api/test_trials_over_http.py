@@ -73,7 +73,7 @@ def test_stopping_keeps_the_runs_and_a_second_stop_is_refused(client: TestClient
 
 
 def test_a_second_trial_waits_for_the_first(client: TestClient) -> None:
-    first = client.post("/api/trials", json=design(client, "3 s", 2)).json()["id"]
+    first = client.post("/api/trials", json=design(client, "2 s", 2)).json()["id"]
     wait(client, first, {"running"})
     second = client.post("/api/trials", json=design(client)).json()["id"]
     time.sleep(4)

@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.enrol import enrol
+from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
 from hardy_gauge.store import segments
@@ -42,6 +43,10 @@ class Bench:
         with self.store.read() as session:
             rows = session.scalars(select(Gap).where(Gap.server_id == server_id).order_by(Gap.id))
             return [(gap.kind, gap.reason, gap.to_us is not None) for gap in rows]
+
+    def recorder(self, name: str) -> Recorder:
+        server_id = next(s.server_id for s in self.enrolled if s.name == name)
+        return next(r for r in self.collector.recorders if r.server_id == server_id)
 
     def minutes(self, name: str) -> list[float]:
         server_id = next(s.server_id for s in self.enrolled if s.name == name)
@@ -79,6 +84,8 @@ FAILURES = {
 @pytest.mark.parametrize(("spoil", "words"), FAILURES.values(), ids=FAILURES.keys())
 def test_failure_is_a_gap_and_others_go_on(bench: Bench, spoil: Callable[[str], tuple[int, bytes]], words: str) -> None:
     bench.bad.spoil = spoil
+    if spoil is hang:
+        bench.recorder("bad").probe.deadline_s = 0.5
     bench.pass_minutes(2)
     (gap,) = bench.troubles("bad")
     assert gap[0] == "gap" and words in gap[1] and not gap[2], "the gap is open while it lasts"

@@ -14,6 +14,7 @@ from hardy_gauge.core.units import duration, share
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_design, read_file
 from hardy_gauge.load.targets import open_target
 from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial
+from hardy_gauge.probes.http import HttpProbe
 
 ROOT = Path(__file__).parents[2]
 EXAMPLE: dict[str, Any] = yaml.safe_load((ROOT / "examples/sqlite-cache.yaml").read_text())
@@ -112,7 +113,7 @@ def test_units() -> None:
 
 def run(document: dict[str, Any], address: str | None = None) -> tuple[TrialDesign, list[RunResult], dict[str, Any]]:
     design = read_design(document)
-    target = open_target(design, address)
+    target = open_target(design, HttpProbe(address) if address else None)
     seen: list[RunResult] = []
     try:
         results = play_trial(design, target, seen.append, lambda _: True)

@@ -135,8 +135,9 @@ def test_a_leader_is_seen_as_doing_what_its_workers_do(probe: SqlPackProbe, owne
         owner.execute("SELECT pg_cancel_backend(%s)", [pid])
         work.join()
     assert {s.session for s in seen} == {pid}, "workers are not sessions"
-    events = {s.wait_event for s in seen}
-    assert "running" in events and "IPC:ExecuteGather" not in events
+    events = [s.wait_event for s in seen]
+    assert "running" in events
+    assert events.count("IPC:ExecuteGather") < len(events) / 2, "its own wait for the workers is not what it does"
 
 
 @pytest.mark.parametrize(

@@ -23,6 +23,7 @@ from hardy_gauge.api import (
     findings,
     fleet,
     health,
+    imports,
     ledger,
     people,
     plans,
@@ -38,9 +39,11 @@ from hardy_gauge.api import (
 )  # fmt: skip
 from hardy_gauge.api.data import FIGURES, KEPT_US, Data
 from hardy_gauge.api.guard import Guard
+from hardy_gauge.api.importing import Importing
 from hardy_gauge.api.volumes import volumes_of
 from hardy_gauge.api.window import servers_in
 from hardy_gauge.api.workers import Workers
+from hardy_gauge.capture.imports import desk
 from hardy_gauge.load.worker import mark_interrupted
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
@@ -50,7 +53,7 @@ PAUSE_S = 0.1
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find, connections,
-    accounts, rules, bundles, storage, people,
+    accounts, rules, bundles, imports, storage, people,
 )  # fmt: skip
 
 
@@ -83,12 +86,14 @@ def create_app(
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         mark_interrupted(store)
+        desk.interrupted(store, settings.data / "incoming")
         stop, warm = threading.Event(), threading.Event()
         threading.Thread(target=_keep_warm, args=(app.state.data, stop, warm), daemon=True).start()
         await asyncio.to_thread(warm.wait, LONGEST_WARMING_S)
         yield
         stop.set()
         app.state.workers.stop()
+        app.state.importing.close()
 
     app = FastAPI(
         title="Hardy Gauge", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None,
@@ -97,6 +102,8 @@ def create_app(
     app.state.data = Data(store, settings, clock)
     app.state.poke = poke
     app.state.workers = Workers(settings.data)
+    app.state.importing = Importing(store, clock)
+    app.state.otlp_lock, app.state.otlp_counted = threading.Lock(), {}
     app.state.first_code = secrets.token_urlsafe(9)
     app.state.sign_in_limits = people.SignInLimits()
     app.add_middleware(Guard, store=store, clock=clock)

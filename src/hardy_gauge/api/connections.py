@@ -46,6 +46,7 @@ class Connection(BaseModel):
     account: str
     account_by: str
     figures: list[FigureQuery]
+    scrapes: list[str]
     retired: bool
     wanted: str
     wanted_mode: str
@@ -119,6 +120,9 @@ class Edit(Strict):
     account: str | None = None
     address: Address | None = None
     figures: list[FigureQuery] | None = Field(None, max_length=50)
+    scrapes: list[Annotated[str, Field(pattern=r"^https?://[^@]+$", max_length=1000)]] | None = Field(
+        None, max_length=10
+    )
     retired: bool | None = None
 
 
@@ -139,7 +143,7 @@ def connections(data: CurrentData) -> Connections:
                     account=account.name if account else "", retired=server.retired_us is not None,
                     account_by="" if account is None else "itself" if server.account_id else "its group",
                     figures=[FigureQuery.model_validate(f) for f in server.figures], wanted=rule.name,
-                    wanted_mode=rule.mode, doing=server.capture.doing, capture=state, capture_words=words,
+                    scrapes=server.scrapes, wanted_mode=rule.mode, doing=server.capture.doing, capture=state, capture_words=words,
                     why=server.capture.why,
                 )
             )  # fmt: skip
@@ -289,6 +293,8 @@ def edit(server: str, request: Edit, data: CurrentData, http: Request) -> Connec
             if len(set(names)) < len(names):
                 raise Problem(422, "Two figures of one name", "figures: every name is for one query", "figures")
             owner.figures = [figure.model_dump() for figure in request.figures]
+        if request.scrapes is not None:
+            owner.scrapes = list(dict.fromkeys(request.scrapes))
         if request.retired is not None:
             owner.retired_us = data.clock() if request.retired else None
     http.app.state.poke()

@@ -67,8 +67,10 @@ class Data:
         above, below = FIGURES[name]
         if frame.is_empty() or above not in frame.columns or below not in frame.columns:
             return np.array([], dtype=np.int64), np.array([])
-        sums = frame.group_by("at_us").agg(
-            pl.col(above).sum(), pl.col(below).mean() if below == "span_s" else pl.col(below).sum()
+        sums = (
+            frame.drop_nulls([above, below])
+            .group_by("at_us")
+            .agg(pl.col(above).sum(), pl.col(below).mean() if below == "span_s" else pl.col(below).sum())
         )
         sums = sums.sort("at_us")
         divisor = sums[below].to_numpy().astype(float)

@@ -13,7 +13,7 @@ from hardy_gauge.api.data import FIGURES, CurrentData, Data
 from hardy_gauge.api.samples import read_samples
 from hardy_gauge.api.volumes import volumes_of
 from hardy_gauge.api.window import Span, servers_in
-from hardy_gauge.capture.wanted import BUNDLE
+from hardy_gauge.capture.wanted import BUNDLE, IMPORT
 from hardy_gauge.core.activity.ledger import accounts
 from hardy_gauge.core.reference.shift import Shift
 from hardy_gauge.core.reference.usual_range import word
@@ -137,6 +137,8 @@ def capture_state(server: Server, now: int) -> tuple[CaptureWord, str]:
         return "retired", f"retired {day_clock(server.retired_us)}"
     if server.address.startswith(BUNDLE):
         return "opened", f"from a bundle, until {day_clock(state.recorded_until_us)}"
+    if server.address.startswith(IMPORT):
+        return "opened", f"brought in from files, until {day_clock(state.recorded_until_us)}"
     if state.doing == "reading":
         return "paused", state.why or "nothing new is recorded, by its rule"
     if state.error:

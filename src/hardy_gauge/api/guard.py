@@ -42,7 +42,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("*", r"/.*", "engineer"),
 )
 UNRECORDED = re.compile(
-    r"/api/(plans/read|rules/preview|rules/missed|connections/(read|test)|trials/draft|servers/[^/]+/explain)"
+    r"/api/(plans/read|rules/preview|rules/missed|connections/(read|test)|trials/draft|otlp/v1/\w+|imports/\d+/look|servers/[^/]+/explain)"
 )
 
 

@@ -19,11 +19,11 @@ from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.problems import Problem, RowId
 from hardy_gauge.api.statements import statements
 from hardy_gauge.api.window import CurrentWindow, find_server
-from hardy_gauge.load.design import Target, TrialDesign, read_design
-from hardy_gauge.load.targets import open_target
+from hardy_gauge.load.design import read_design
+from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.probes.protocol import IndexSpec
 from hardy_gauge.probes.sqlite_settings import SETTINGS
-from hardy_gauge.store.models import Server, Snapshot, Trial
+from hardy_gauge.store.models import Cluster, Server, Snapshot, Trial
 
 router = APIRouter(tags=["trials"])
 POLL_S = 0.4
@@ -138,20 +138,26 @@ def targets(data: CurrentData) -> list[TargetChoice]:
     return [*found, TargetChoice(kind="sample", name="library", words=words, settings=sqlite)]
 
 
+def lab_server(data: Data) -> Server:
+    """A server for trials; Problem when the fleet has none."""
+    with data.store.read() as session:
+        lab = select(Server).join(Cluster).where(Cluster.name == "lab").order_by(Server.name)
+        found = next((server for server in session.scalars(lab) if "play" in server.abilities), None)
+    if found is None:
+        raise Problem(404, "No lab server", "no server of the fleet can play workloads", "server")
+    return found
+
+
 @router.post("/trials/draft")
 def draft(request: DraftRequest, data: CurrentData, window: CurrentWindow) -> dict[str, Any]:
     """A design for trying an index, to be read and changed before it is started."""
     with data.store.read() as session:
         find_server(session, request.server)
-        lab = next(
-            (s for s in session.scalars(select(Server)) if s.cluster.name == "lab" and "play" in s.abilities), None
-        )
+    lab = lab_server(data)
     rows = statements(data, window, request.server).rows
     mine = next((i for i, r in enumerate(rows) if r.fingerprint == request.statement), None)
     if mine is None:
         raise Problem(404, "Not called in this window", "the statement was not called in this window", "statement")
-    if lab is None:
-        raise Problem(404, "No lab server", "no server of the fleet can play workloads", "server")
     usual = rows[mine].reference_time_per_call_s or rows[mine].time_per_call_s / 10
     rate = sum(row.calls_per_s for row in rows)
     seconds = min(LONGEST_S, max(SHORTEST_S, math.ceil(ENOUGH / max(rows[mine].calls_per_s, 0.01))))
@@ -188,7 +194,10 @@ def start(document: dict[str, Any], data: CurrentData, request: Request) -> Tria
     if design.target.file is not None:
         detail = "target.file: files are tried from the command line; choose a server or the sample here"
         raise Problem(422, "The trial cannot be run as stated", detail, "target.file")
-    _check_target(data, design)
+    if design.target.server is not None:
+        with data.store.read() as session:
+            find_server(session, design.target.server)
+    open_target(design, probe_for(data.store, design.target)).close()
     with data.store.write() as session:
         trial = Trial(title=design.title, created_us=data.clock(), design=document)
         session.add(trial)
@@ -196,17 +205,6 @@ def start(document: dict[str, Any], data: CurrentData, request: Request) -> Tria
         trial_id = trial.id
     request.app.state.workers.start_trial(trial_id)
     return _out(_load(data, trial_id))
-
-
-def _check_target(data: Data, design: TrialDesign) -> None:
-    open_target(design, _address(data, design.target)).close()
-
-
-def _address(data: Data, target: Target) -> str | None:
-    if target.server is None:
-        return None
-    with data.store.read() as session:
-        return find_server(session, target.server).address
 
 
 @router.get("/trials/{trial_id}")

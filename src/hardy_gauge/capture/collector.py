@@ -17,6 +17,7 @@ from hardy_gauge.capture.convert import Directory
 from hardy_gauge.capture.importer import record_messages_in, take_plan
 from hardy_gauge.capture.limits import tidy
 from hardy_gauge.capture.recorder import Recorder, Trouble
+from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.wanted import Wanted, wanted
 from hardy_gauge.probes.protocol import LogMessages, ProbeError, Settings
 from hardy_gauge.store import segments
@@ -98,7 +99,7 @@ class Collector:
             self._recorders[want.server_id] = Recorder(
                 want.server_id, probe, Directory(server.engine), set(server.abilities), want.rule,
                 executions_until_us=state.executions_until_us or now, messages_until_us=state.messages_until_us or now,
-                until_us=state.recorded_until_us,
+                until_us=state.recorded_until_us, scraper=Scraper(server.scrapes) if server.scrapes else None,
             )  # fmt: skip
 
     def _leave(self, server_id: int) -> None:
@@ -113,7 +114,7 @@ class Collector:
             self._write([left[0]])
             self._retiring.remove(left)
             with suppress(ProbeError):
-                left[0].probe.close()
+                left[0].close()
 
     def start(self) -> None:
         self._thread.start()
@@ -132,7 +133,7 @@ class Collector:
         self._pool.shutdown(wait=True, cancel_futures=not last_look)
         self.write()
         for recorder in self.recorders:
-            recorder.probe.close()
+            recorder.close()
 
     def _run(self) -> None:
         written = tidied = refreshed = time.monotonic()

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Preference, Segment
+from hardy_gauge.store.models import ImportSegment, Preference, Segment
 
 NAME = "limits"
 DAY_US = segments.DAY_US
@@ -103,10 +103,10 @@ def tidy(store: Store, now_us: int) -> None:
 
 
 def _drop_oldest_day(session: Session) -> bool:
-    """Drop the oldest day of samples and executions; False when there is only today's."""
-    first, last = session.execute(
-        select(func.min(Segment.end_us), func.max(Segment.end_us)).where(Segment.kind.in_(("sample", "execution")))
-    ).one()
+    """Drop the oldest day of recorded samples and executions; False when there is only today's."""
+    brought = select(ImportSegment.segment_id)
+    mine = (Segment.kind.in_(("sample", "execution")), Segment.id.not_in(brought))
+    first, last = session.execute(select(func.min(Segment.end_us), func.max(Segment.end_us)).where(*mine)).one()
     if first is None or last - first < DAY_US:
         return False
     for kind in ("sample", "execution"):

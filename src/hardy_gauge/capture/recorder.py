@@ -16,6 +16,7 @@ from hardy_gauge.capture.convert import Directory, Seen, key_of
 from hardy_gauge.capture.intervals import Intervals
 from hardy_gauge.capture.pace import Pace
 from hardy_gauge.capture.rules import CaptureRule
+from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.probes import protocol as p
 
 log = logging.getLogger(__name__)
@@ -48,6 +49,7 @@ class Recorder:
     executions_until_us: int
     messages_until_us: int
     pace: Pace = field(default_factory=Pace)
+    scraper: Scraper | None = None
     samples: list[tuple[int, float, p.Session]] = field(default_factory=list)
     executions: list[p.ExecutionRecord] = field(default_factory=list)
     changes: list[p.LogMessage] = field(default_factory=list)
@@ -190,7 +192,7 @@ class Recorder:
         if "counters" in self.abilities:
             counters = ask(probe.counters)
             used = {f"volume_used.{v.name}": float(v.used_bytes) for v in ask(probe.host).volumes}
-            levels = counters.levels | used | self.pace.taken()
+            levels = counters.levels | used | self._beside(now_us) | self.pace.taken()
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
                 self.until_us and "gap" not in self._open and now_us - self.until_us > SHORTEST_GAP_US
             ):
@@ -204,6 +206,19 @@ class Recorder:
             self.settings = ask(probe.settings)
         if "schema" in self.abilities:
             self.schema = ask(probe.schema)
+
+    def _beside(self, now_us: int) -> dict[str, float]:
+        """Figures scraped beside the server; an address that fails is marked as a part that is not recorded."""
+        if self.scraper is None:
+            return {}
+        found, wrong = self.scraper.levels(now_us)
+        self._notice("not scraped", now_us, wrong)
+        return found
+
+    def close(self) -> None:
+        self.probe.close()
+        if self.scraper is not None:
+            self.scraper.close()
 
     def frames(self) -> dict[str, pl.DataFrame]:
         """The rows gathered since they were last written, in the form that is stored."""

@@ -16,6 +16,7 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Rule, Server
 
 BUNDLE = "bundle:"
+IMPORT = "import:"
 
 
 @dataclass(frozen=True)
@@ -48,13 +49,13 @@ def wanted(store: Store, now_us: int) -> list[Wanted]:
     over = full(store)
     with store.read() as session:
         rules = rules_of(session)
-        reachable = (Server.retired_us.is_(None), Server.address.not_like(f"{BUNDLE}%"))
+        reachable = (Server.retired_us.is_(None), *(Server.address.not_like(f"{way}%") for way in (BUNDLE, IMPORT)))
         query = select(Server).where(*reachable).options(joinedload(Server.cluster))
         found = []
         for server in session.scalars(query):
             account = account_of(session, server)
             signed = (account.id, account.changed_us) if account else None
-            reached = json.dumps([server.address, signed, server.figures])
+            reached = json.dumps([server.address, signed, server.figures, server.scrapes])
             rule = rule_for(rules, server.name, server.cluster.name, server.labels, now_us)
             if over and rule.mode != "reading":
                 rule = rule.model_copy(update={"mode": "reading"})

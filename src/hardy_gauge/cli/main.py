@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from hardy_gauge.cli import agent, bundle, capture, demo, plan, rules, serve, trial
+from hardy_gauge.cli import agent, bundle, capture, demo, imports, plan, rules, serve, trial
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -19,6 +19,7 @@ app.command("trial")(trial.trial)
 app.command("plan")(plan.plan)
 app.add_typer(rules.app, name="rules")
 app.add_typer(bundle.app, name="bundle")
+app.add_typer(imports.app, name="import")
 app.command("trial-worker", hidden=True)(trial.worker)
 
 if __name__ == "__main__":

@@ -8,17 +8,15 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from sqlalchemy import select
 
 from hardy_gauge.core.reference.words import duration
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_file
-from hardy_gauge.load.targets import open_target
+from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, evaluate, play_trial
 from hardy_gauge.load.worker import run_stored
-from hardy_gauge.probes.protocol import ProbeError
+from hardy_gauge.probes.protocol import Probe, ProbeError
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Server
 
 
 def trial(
@@ -39,7 +37,7 @@ def trial(
     """
     try:
         design = read_file(file)
-        target = open_target(design, _address(design, data))
+        target = open_target(design, _probe(design, data))
         try:
             results = play_trial(design, target, _say_nothing if as_json else _say, _progress)
         finally:
@@ -92,13 +90,12 @@ def table_of(result: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
-def _address(design: TrialDesign, data: Path) -> str | None:
+def _probe(design: TrialDesign, data: Path) -> Probe | None:
     settings = AppSettings(data=data)
     if design.target.server is None or not settings.store_path.exists():
         return None
     store = Store(settings.store_path)
-    with store.read() as session:
-        found = session.scalar(select(Server.address).where(Server.name == design.target.server))
+    found = probe_for(store, design.target)
     store.close()
     return found
 

@@ -2,24 +2,40 @@
 
 from __future__ import annotations
 
-from hardy_gauge.load.design import BadTrial, TrialDesign
+from sqlalchemy import select
+
+from hardy_gauge.capture.access import probe_of
+from hardy_gauge.load.design import BadTrial, Target, TrialDesign
 from hardy_gauge.load.play_target import PlayTarget
 from hardy_gauge.load.sqlite_target import SqliteTarget
 from hardy_gauge.load.trial import RunTarget
 from hardy_gauge.probes.http import HttpProbe
+from hardy_gauge.probes.protocol import Probe
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Server
 
 
-def open_target(design: TrialDesign, address: str | None) -> RunTarget:
-    """The target of a design; ``address`` is the probe's when the target is a server of the fleet.
+def probe_for(store: Store, target: Target) -> Probe | None:
+    """The probe of a target that is a server of the fleet, with its account from the keyring; None when it is none."""
+    with store.read() as session:
+        server_id = session.scalar(select(Server.id).where(Server.name == target.server)) if target.server else None
+    return None if server_id is None else probe_of(store, server_id)
+
+
+def open_target(design: TrialDesign, probe: Probe | None) -> RunTarget:
+    """The target of a design; ``probe`` is the server's when the target is a server of the fleet.
 
     BadTrial when the target cannot be had or an arm does not fit it.
     """
     target = design.target
     if target.server is not None or target.address is not None:
-        if address is None and target.address is None:
+        if probe is None and target.address is None:
             detail = f"target.server: {target.server} is not a server of the recorded fleet"
             raise BadTrial(detail, "target.server")
-        return PlayTarget(HttpProbe(target.address or str(address)), design.workload, design.arms, design.run.cold)
+        probe = HttpProbe(target.address) if target.address else probe
+        if not isinstance(probe, HttpProbe):
+            raise BadTrial(f"target.server: {target.server} cannot play workloads", "target.server")
+        return PlayTarget(probe, design.workload, design.arms, design.run.cold)
     if design.run.cold:
         raise BadTrial("run.cold: the system's caches of this machine cannot be emptied for a SQLite trial", "run.cold")
     return SqliteTarget(target, design.workload, design.arms)

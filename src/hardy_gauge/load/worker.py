@@ -7,11 +7,11 @@ import time
 from sqlalchemy import select
 
 from hardy_gauge.load.design import BadTrial, read_design
-from hardy_gauge.load.targets import open_target
+from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Run, Server, Trial
+from hardy_gauge.store.models import Run, Trial
 
 PROGRESS_S = 0.5
 
@@ -24,8 +24,6 @@ def run_stored(store: Store, trial_id: int) -> None:
     with store.read() as session:
         trial = session.get_one(Trial, trial_id)
         design = read_design(trial.design)
-        server = session.scalar(select(Server).where(Server.name == design.target.server))
-        address = server.address if server else None
     results: list[RunResult] = []
     told = [0.0]
 
@@ -49,7 +47,7 @@ def run_stored(store: Store, trial_id: int) -> None:
             return not trial.stop
 
     try:
-        target = open_target(design, address)
+        target = open_target(design, probe_for(store, design.target))
         try:
             play_trial(design, target, on_run, progress)
         finally:

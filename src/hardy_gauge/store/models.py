@@ -51,6 +51,7 @@ class Server(Base):
     host: Mapped[dict[str, Any]] = mapped_column(default=dict)
     labels: Mapped[list[Any]] = mapped_column(default=list)
     figures: Mapped[list[Any]] = mapped_column(default=list)
+    scrapes: Mapped[list[Any]] = mapped_column(default=list)
     account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id"), default=None)
     retired_us: Mapped[int | None] = mapped_column(default=None)
     account: Mapped[Account | None] = relationship()
@@ -115,6 +116,7 @@ class Plan(Base):
     plan_key: Mapped[str]
     taken_us: Mapped[int]
     body: Mapped[dict[str, Any]]
+    import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id"), default=None)
 
 
 class Snapshot(Base):
@@ -164,6 +166,47 @@ class Segment(Base):
     end_us: Mapped[int]
     rows: Mapped[int]
     body: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class Import(Base):
+    """A file that was given to be brought in, or what a sender brought in over a day. ``left`` are the lines that were
+    not taken, by number, with the reason of each.
+    """
+
+    __tablename__ = "import"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    created_us: Mapped[int]
+    who: Mapped[str]
+    name: Mapped[str]
+    kind: Mapped[str]
+    content_key: Mapped[str]
+    state: Mapped[str] = mapped_column(default="open")
+    detail: Mapped[str] = mapped_column(default="")
+    wanted: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    servers: Mapped[list[Any]] = mapped_column(default=list)
+    taken: Mapped[int] = mapped_column(default=0)
+    left_count: Mapped[int] = mapped_column(default=0)
+    left: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
+    since_us: Mapped[int | None] = mapped_column(default=None)
+    until_us: Mapped[int | None] = mapped_column(default=None)
+
+
+class ImportSegment(Base):
+    """Which import a segment came with. A table of its own: a column behind the segments' bodies is slow to look at."""
+
+    __tablename__ = "import_segment"
+    segment_id: Mapped[int] = mapped_column(ForeignKey("segment.id", ondelete="CASCADE"), primary_key=True)
+    import_id: Mapped[int] = mapped_column(ForeignKey("import.id"), index=True)
+
+
+class StoredWorkload(Base):
+    """Statements with weights to play in trials, as a trial's design states them."""
+
+    __tablename__ = "workload"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    statements: Mapped[list[Any]]
+    import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id"), default=None)
 
 
 class Trial(Base):

@@ -12,7 +12,7 @@ import polars as pl
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.store.models import Segment
+from hardy_gauge.store.models import ImportSegment, Segment
 
 Kind = Literal["metric", "statement", "sample", "execution"]
 KINDS: tuple[Kind, ...] = ("metric", "statement", "sample", "execution")
@@ -24,6 +24,7 @@ TIME: dict[Kind, str] = {
 }
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US
+MOST_ROWS = 2_000_000
 KEPT_BYTES = 256 * 2**20
 
 
@@ -53,20 +54,32 @@ class _Decoded:
                 _, (_, dropped) = self._frames.popitem(last=False)
                 self._bytes -= dropped
 
+    def clear(self) -> None:
+        with self._lock:
+            self._frames.clear()
+            self._bytes = 0
+
 
 _decoded = _Decoded(KEPT_BYTES)
 
 
-def append(session: Session, server_id: int, kind: Kind, frame: pl.DataFrame) -> None:
-    """Store rows as one segment, sorted by time; an empty frame stores nothing."""
+def forget() -> None:
+    """After segments were deleted: the store may give their ids to others."""
+    _decoded.clear()
+
+
+def append(session: Session, server_id: int, kind: Kind, frame: pl.DataFrame, import_id: int | None = None) -> None:
+    """Store rows as one segment, sorted by time; an empty frame stores nothing. ``import_id`` says what it came with."""
     if frame.is_empty():
         return
     time = TIME[kind]
     frame = frame.sort(time)
     start, end = int(frame[time][0]), int(frame[time][-1]) + 1
-    session.add(
-        Segment(server_id=server_id, kind=kind, start_us=start, end_us=end, rows=len(frame), body=encode(frame))
-    )
+    row = Segment(server_id=server_id, kind=kind, start_us=start, end_us=end, rows=len(frame), body=encode(frame))
+    session.add(row)
+    if import_id is not None:
+        session.flush()
+        session.add(ImportSegment(segment_id=row.id, import_id=import_id))
 
 
 def encode(frame: pl.DataFrame) -> bytes:
@@ -88,7 +101,7 @@ def read(
     A column that a segment lacks is null there. Without any row an empty frame comes back.
     """
     found = session.execute(
-        select(Segment.id, Segment.server_id, Segment.start_us, Segment.end_us, Segment.rows)
+        select(Segment.id, Segment.server_id, Segment.start_us, Segment.end_us, Segment.rows, func.length(Segment.body))
         .where(
             Segment.server_id.in_(server_ids),
             Segment.kind == kind,
@@ -101,8 +114,8 @@ def read(
     wanted = None if columns is None else tuple(dict.fromkeys([time, *columns]))
     store = str(session.get_bind().engine.url)
     by_server: dict[int, list[pl.DataFrame]] = {}
-    for segment_id, server_id, start, end, rows in found:
-        key = (store, segment_id, start, end, rows, wanted)
+    for segment_id, server_id, start, end, rows, size in found:
+        key = (store, segment_id, start, end, rows, size, wanted)
         frame = _decoded.get(key)
         if frame is None:
             body = session.execute(select(Segment.body).where(Segment.id == segment_id)).scalar_one_or_none()
@@ -149,24 +162,31 @@ def compact(session: Session, now_us: int) -> int:
     merged = 0
     for span in (DAY_US, HOUR_US):
         bucket = Segment.start_us // span
+        came = select(ImportSegment.import_id).where(ImportSegment.segment_id == Segment.id).scalar_subquery()
         groups = session.execute(
-            select(Segment.server_id, Segment.kind, bucket)
+            select(Segment.server_id, Segment.kind, bucket, came)
             .where(bucket * span + span + 120_000_000 < now_us)
-            .group_by(Segment.server_id, Segment.kind, bucket)
+            .group_by(Segment.server_id, Segment.kind, bucket, came)
             .having(func.count() > 1)
+            .having(func.sum(Segment.rows) <= MOST_ROWS)
         ).all()
-        for server_id, name, number in groups:
+        for server_id, name, number, import_id in groups:
             kind = cast(Kind, name)
-            mine = (Segment.server_id == server_id, Segment.kind == kind, bucket == number)
-            bodies = session.execute(select(Segment.body).where(*mine).order_by(Segment.start_us)).scalars().all()
-            frame = pl.concat([pl.read_parquet(io.BytesIO(b)) for b in bodies], how="diagonal")
-            session.execute(delete(Segment).where(*mine))
-            append(session, server_id, kind, frame)
+            mine = (Segment.server_id == server_id, Segment.kind == kind, bucket == number, came.is_(import_id))
+            rows = session.execute(select(Segment.id, Segment.body).where(*mine).order_by(Segment.start_us)).all()
+            frame = pl.concat([pl.read_parquet(io.BytesIO(body)) for _, body in rows], how="diagonal_relaxed")
+            session.execute(delete(Segment).where(Segment.id.in_([row.id for row in rows])))
+            append(session, server_id, kind, frame, import_id)
             merged += 1
     return merged
 
 
 def drop_before(session: Session, kind: Kind, before_us: int) -> int:
-    """Retention: delete the segments of a series that end before a time; returns how many."""
-    found = session.execute(delete(Segment).where(Segment.kind == kind, Segment.end_us < before_us))
+    """Retention: delete the recorded segments of a series that end before a time, not those that were brought in; returns
+    how many.
+    """
+    brought = select(ImportSegment.segment_id)
+    found = session.execute(
+        delete(Segment).where(Segment.kind == kind, Segment.end_us < before_us, Segment.id.not_in(brought))
+    )
     return int(getattr(found, "rowcount", 0))

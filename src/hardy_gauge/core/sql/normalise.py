@@ -10,7 +10,7 @@ import re
 from dataclasses import dataclass
 from functools import lru_cache
 
-_TOKEN = re.compile(
+TOKEN = re.compile(
     r"""
     (?P<space>\s+|--[^\n]*|/\*.*?\*/)
   | (?P<string>(?:\b[eExXbBnN]|\b[uU]&)?'(?:[^'\\]|''|\\.)*'|(?P<tag>\$\w*\$).*?(?P=tag))
@@ -79,7 +79,7 @@ def _tokens(sql: str) -> tuple[list[str], list[bool]]:
     tokens: list[str] = []
     spaced: list[bool] = []
     gap = False
-    for match in _TOKEN.finditer(sql):
+    for match in TOKEN.finditer(sql):
         group = match.lastgroup
         if group == "space":
             gap = True

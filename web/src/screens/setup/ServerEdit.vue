@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
+import { BButton, BFormInput, BFormSelect, BFormTextarea } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
 import { patch, type Schemas } from '@/api/client'
 import ReportList from './ReportList.vue'
@@ -15,14 +15,16 @@ const cluster = ref(props.row.cluster)
 const labels = ref(props.row.labels.join(', '))
 const account = ref(props.row.account_by === 'itself' ? props.row.account : '')
 const figures = ref(props.row.figures.map((one) => ({ ...one })))
+const scrapes = ref(props.row.scrapes.join('\n'))
+const wrongScrape = computed(() => (problem.value?.field.startsWith('scrapes') ? false : null))
 const saved = ref(false)
-const reports = useAnswer<Schemas['Report'][]>(() => `connections/${props.row.server}/reports`)
+const { data: reports, problem: unanswered } = useAnswer<Schemas['Report'][]>(() => `connections/${props.row.server}/reports`)
 const choices = computed(() => [{ value: '', text: 'none of its own' }, ...props.accounts.map((one) => one.name)])
 const KINDS = ['level', 'counter']
 
 const save = () => run(async () => {
   saved.value = false
-  await patch(`connections/${props.row.server}`, { address: address.value.trim(), cluster: cluster.value.trim(), labels: words(labels.value), account: account.value, figures: figures.value })
+  await patch(`connections/${props.row.server}`, { address: address.value.trim(), cluster: cluster.value.trim(), labels: words(labels.value), account: account.value, figures: figures.value, scrapes: scrapes.value.split('\n').map((one) => one.trim()).filter(Boolean) })
   saved.value = true
   emit('done')
 })
@@ -48,11 +50,16 @@ const save = () => run(async () => {
         </div>
         <BButton size="sm" variant="link" class="ps-0" @click="figures.push({ name: '', kind: 'level', sql: '', unit: '' })">add a query whose value is recorded each minute</BButton>
       </div>
+      <label :for="`s-${row.server}`">Beside it</label>
+      <div>
+        <BFormTextarea :id="`s-${row.server}`" v-model="scrapes" size="sm" :rows="1" :max-rows="6" class="figure" placeholder="http://host:9100/metrics" :state="wrongScrape" />
+        <span class="faded small">addresses of OpenMetrics text, one a line; their figures are recorded with the server's each minute</span>
+      </div>
       <span></span>
       <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; followed from the next second on</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
       <span>Reports</span>
-      <ReportList v-if="reports.data.value" :reports="reports.data.value" />
-      <span v-else :class="{ act: reports.problem.value }">{{ reports.problem.value?.detail ?? 'asking the server' }}</span>
+      <ReportList v-if="reports" :reports="reports" />
+      <span v-else :class="{ act: unanswered }">{{ unanswered?.detail ?? 'asking the server' }}</span>
     </div>
   </form>
 </template>

@@ -11,6 +11,7 @@ import { useWindow } from '@/state/window'
 
 const w = useWindow()
 const targets = useAnswer<Schemas['TargetChoice'][]>(() => 'trials/targets')
+const workloads = useAnswer<Schemas['WorkloadOut'][]>(() => 'workloads')
 const design = ref<Design | null>(draftKept.value as Design | null)
 const problem = ref<Problem | null>(null)
 const starting = ref(false)
@@ -36,9 +37,13 @@ const metric = computed({
 })
 const wrong = (field: string) => (problem.value?.field.startsWith(field) ? false : null)
 
-async function sample() {
+async function begin(path: string) {
   problem.value = null
-  design.value = await get<Design>('trials/samples/library')
+  try {
+    design.value = await get<Design>(path)
+  } catch (error) {
+    problem.value = error as Problem
+  }
 }
 async function start() {
   starting.value = true
@@ -60,7 +65,9 @@ async function start() {
     <p class="lead-sentence">{{ design ? 'State the goal first, change one thing, then start.' : 'What should be tried?' }}</p>
     <template v-if="!design">
       <p>Open a finding of a statement and choose “Try it” to take its advice to a lab server with the recorded load. Or:</p>
-      <BButton variant="outline-secondary" data-test="sample" @click="sample">Compare two settings of a real SQLite file</BButton>
+      <BButton variant="outline-secondary" data-test="sample" @click="begin('trials/samples/library')">Compare two settings of a real SQLite file</BButton>
+      <p v-for="one in workloads.data.value ?? []" :key="one.id" class="mt-3 mb-0"><BButton variant="outline-secondary" :data-workload="one.id" @click="begin(`workloads/${one.id}/design`)">Play {{ one.name }}</BButton> <span class="faded">{{ one.statements.length }} statements that were brought in</span></p>
+      <p v-if="problem" class="act" role="alert">{{ problem.detail }}</p>
     </template>
     <form v-else @submit.prevent="start">
       <div class="grid">

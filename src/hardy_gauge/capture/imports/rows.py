@@ -1,0 +1,161 @@
+"""From a table and its layout to rows as they are stored, with the reason of each row that is not taken."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from hardy_gauge.capture.imports.columns import DURATIONS, MOMENTS, WAIT, Layout, Source, What, targets
+from hardy_gauge.capture.imports.leftovers import Leftovers
+
+MINUTE_US = 60_000_000
+EARLIEST_US = 946_684_800_000_000  # the year 2000
+LATEST_US = 4_102_444_800_000_000  # the year 2100
+LONGEST_S = 400 * 86400.0
+WHO = ("user", "service", "database")
+
+
+def rows_of(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
+    """Typed rows with ``text`` and ``line``: executions with ``ended_at_us`` and ``duration_s``, or intervals with
+    ``at_us`` and ``span_s``. Figures that have no column are not there.
+    """
+    return _executions(table, layout, left) if layout.kind == "executions" else _statements(table, layout, left)
+
+
+def _typed(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
+    """Every mapped column as its type and unit under our name; rows that hold something else are left."""
+    known = targets(layout.kind)
+    values, whys = [pl.col("line")], []
+    for name, source in layout.columns.items():
+        target = known.get(name)
+        what: What = target.what if target else "duration"
+        value = _VALUES[what](source, table.schema[source.column])
+        values.append(value.alias(name))
+        raw = pl.col(source.column).cast(pl.String).str.strip_chars()
+        given = raw.is_not_null() & (raw != "")
+        needed = target is not None and (target.needed or name in ("started_at", "time_per_call"))
+        words = {"time": "not a time", "duration": "not a duration", "number": "not a number", "text": "not a text"}[
+            what
+        ]
+        whys.append(
+            pl.when(given & value.is_null()).then(pl.format("{}: {}", pl.lit(f"{source.column} is {words}"), raw.str.slice(0, 60)))
+            .when(pl.lit(needed) & ~given).then(pl.lit(f"{source.column} is empty"))
+            .when((value < 0) if what in ("duration", "number") else pl.lit(False))
+            .then(pl.format("{}: {}", pl.lit(f"{source.column} is below zero"), raw.str.slice(0, 60)))
+        )  # fmt: skip
+    return left.split(table.select(*values, pl.coalesce(whys).alias("why")))
+
+
+def _moment(source: Source, kind: pl.DataType) -> pl.Expr:
+    column = pl.col(source.column)
+    if kind.is_temporal():
+        at = column.cast(pl.Datetime("us")).cast(pl.Int64)
+    elif source.unit in MOMENTS:
+        whole = source.unit in ("epoch us", "epoch ns")
+        number = column.cast(pl.Int64 if whole else pl.Float64, strict=False)
+        at = (
+            number // 1000
+            if source.unit == "epoch ns"
+            else (number * MOMENTS[source.unit]).round().cast(pl.Int64, strict=False)
+        )
+    else:
+        text = (
+            column.cast(pl.String)
+            .str.strip_chars()
+            .str.replace(r"^(\d{4}-\d\d-\d\d) ", "${1}T")
+            .str.replace(r"[zZ]$|UTC$", "+00:00")
+        )
+        text = text.str.replace(r" ?([+-]\d\d)$", "${1}:00").str.replace(" ", "")
+        zoned = text.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f%:z", strict=False, time_unit="us", time_zone="UTC")
+        plain = text.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f", strict=False, time_unit="us", time_zone="UTC")
+        short = text.str.to_datetime("%Y-%m-%dT%H:%M", strict=False, time_unit="us", time_zone="UTC")
+        at = pl.coalesce(zoned, plain, short).cast(pl.Int64)
+    return pl.when(at.is_between(EARLIEST_US, LATEST_US)).then(at)
+
+
+def _duration(source: Source, kind: pl.DataType) -> pl.Expr:
+    if kind == pl.Duration:
+        seconds = pl.col(source.column).cast(pl.Duration("us")).cast(pl.Int64) / 1e6
+    else:
+        seconds = _number(source, kind) * DURATIONS[source.unit or "s"]
+    return pl.when(seconds < LONGEST_S).then(seconds)
+
+
+def _number(source: Source, kind: pl.DataType) -> pl.Expr:
+    column = pl.col(source.column)
+    number = (column.str.strip_chars() if kind == pl.String else column).cast(pl.Float64, strict=False)
+    return pl.when(number.is_finite()).then(number)
+
+
+def _words(source: Source, _: pl.DataType) -> pl.Expr:
+    text = pl.col(source.column).cast(pl.String, strict=False).str.strip_chars()
+    return pl.when(text != "").then(text)
+
+
+_VALUES = {"time": _moment, "duration": _duration, "number": _number, "text": _words}
+
+
+def _executions(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
+    frame = _typed(table, layout, left)
+    end = (
+        pl.col("ended_at")
+        if "ended_at" in frame.columns
+        else pl.col("started_at") + (pl.col("duration") * 1e6).round().cast(pl.Int64)
+    )
+    given = [c for c in frame.columns if c not in ("ended_at", "started_at", "duration", *WHO)]
+    return frame.select(
+        end.alias("ended_at_us"), pl.col("duration").alias("duration_s"), *given, *_who(frame),
+    )  # fmt: skip
+
+
+def _who(frame: pl.DataFrame) -> list[pl.Expr]:
+    return [pl.col(c).fill_null("") if c in frame.columns else pl.lit("").alias(c) for c in WHO]
+
+
+def _statements(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
+    frame = _typed(table, layout, left)
+    if "total_time" not in frame.columns:
+        frame = frame.with_columns((pl.col("time_per_call") * pl.col("calls")).alias("total_time"))
+    span = pl.col("span").fill_null(layout.span_s) if "span" in frame.columns else pl.lit(layout.span_s)
+    frame = frame.with_columns(*_who(frame), span.cast(pl.Float64).alias("span_s")).rename(
+        {"at": "at_us", "total_time": "time_s"}
+    )
+    frame = frame.drop("span", "time_per_call", strict=False)
+    if layout.cumulative:
+        frame = _differences(frame, left)
+    return left.split(
+        frame.with_columns(
+            pl.when(pl.col("span_s") <= 0).then(pl.lit("the interval has no length"))
+            .when(pl.col("calls") == 0).then(pl.lit("nothing was called in the interval")).alias("why")
+        )
+    )  # fmt: skip
+
+
+def figures_in(frame: pl.DataFrame) -> list[str]:
+    """The columns that hold sums over an interval."""
+    return [c for c, kind in frame.schema.items() if kind.is_float() and c != "span_s"]
+
+
+def _differences(frame: pl.DataFrame, left: Leftovers) -> pl.DataFrame:
+    """Readings that count up become what was done since the reading before; a fall is a reset and tells nothing."""
+    who = ["text", *WHO, *(c for c in ("plan_key",) if c in frame.columns)]
+    figures = figures_in(frame)
+    frame = frame.sort("at_us", "line").with_columns(
+        *[pl.col(c).diff().over(who).alias(f"{c} done") for c in figures],
+        pl.col("at_us").diff().over(who).alias("passed"),
+    )
+    fell = pl.any_horizontal([(pl.col(f"{c} done") < 0).fill_null(False) for c in figures])
+    frame = left.split(
+        frame.with_columns(
+            pl.when(pl.col("passed").is_null()).then(pl.lit("the first reading of its statement has none to compare with"))
+            .when(pl.col("passed") == 0).then(pl.lit("a second reading at the same moment"))
+            .when(fell).then(pl.lit("a figure fell since the reading before, so it was reset between them")).alias("why")
+        )
+    )  # fmt: skip
+    at = (pl.col("at_us") - pl.col("passed") // 2) // MINUTE_US * MINUTE_US
+    return frame.with_columns(
+        at.alias("at_us"), (pl.col("passed") / 1e6).alias("span_s"), *[pl.col(f"{c} done").alias(c) for c in figures]
+    ).drop("passed", *[f"{c} done" for c in figures])
+
+
+def wait_columns(frame: pl.DataFrame) -> list[str]:
+    return [c for c in frame.columns if c.startswith(WAIT)]
