@@ -39,11 +39,8 @@ watch(() => props.look.name, (name) => (server.value ||= name.replace(/\..*$/, '
 <template>
   <form data-test="import-look" @submit.prevent="take">
     <h2 class="part"><span>{{ look.name }}: {{ WORDS[look.format] }}</span><span v-if="look.remembered">read as it was agreed for these headings before</span></h2>
-    <div v-if="layout" class="cols two">
+    <div v-if="layout" class="halves">
       <section>
-        <div class="form-line mb-2">
-          <BFormSelect :model-value="layout.kind" :options="KINDS" size="sm" aria-label="What a row is" @update:model-value="ask({ kind: $event as 'executions' | 'statements' })" />
-        </div>
         <table class="ruled">
           <thead><tr><th>what</th><th>column</th><th>unit</th><th>first row</th></tr></thead>
           <tbody>
@@ -58,6 +55,7 @@ watch(() => props.look.name, (name) => (server.value ||= name.replace(/\..*$/, '
         <p class="faded small mt-1">A point marks what every row needs.</p>
       </section>
       <section>
+        <BFormSelect :model-value="layout.kind" :options="KINDS" size="sm" class="mb-2" aria-label="What a row is" @update:model-value="ask({ kind: $event as 'executions' | 'statements' })" />
         <p v-if="look.fault" class="act" role="alert">{{ look.fault }}</p>
         <p v-else>{{ look.rows_taken }} of the first {{ look.rows_looked_at }} rows would be taken.<span v-if="looking" class="faded"> looking</span></p>
         <p v-if="problem" class="act" role="alert">{{ problem.detail }}</p>
@@ -85,7 +83,10 @@ watch(() => props.look.name, (name) => (server.value ||= name.replace(/\..*$/, '
 
 <style scoped>
 form { margin-bottom: 20px; font-size: 13px; }
+.halves { display: grid; grid-template-columns: minmax(0, 1.7fr) minmax(0, 1fr); gap: 28px; }
 table { table-layout: fixed; }
+td { vertical-align: middle; padding-top: 2px !important; padding-bottom: 2px !important; }
+th:nth-child(3):not(.num) { width: 130px; }
 .cut { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 th.num { width: 60px; }
 .short { width: 170px; }

@@ -11,7 +11,7 @@ const emit = defineEmits<{ undo: [number] }>()
 const shown = ref<Schemas['ImportOut'] | null>(null)
 const show = async (id: number) => (shown.value = shown.value?.id === id ? null : await get<Schemas['ImportOut']>(`imports/${id}`))
 const focus = (row: Schemas['ImportOut']) => (row.since_us && row.until_us ? { focus: textOf({ from: row.since_us, to: Math.max(row.until_us, row.since_us + HOUR) }) } : {})
-watch(() => props.open, (id) => id && show(id))
+watch(() => props.open, (id) => id && show(id), { immediate: true })
 </script>
 
 <template>
@@ -25,7 +25,7 @@ watch(() => props.open, (id) => id && show(id))
           <td><template v-for="(server, i) in row.servers.slice(0, 4)" :key="server">{{ i ? ', ' : '' }}<RouterLink v-if="row.state === 'done'" :to="{ name: 'server', params: { server }, query: focus(row) }">{{ server }}</RouterLink><template v-else>{{ server }}</template></template>{{ row.servers.length > 4 ? ` and ${row.servers.length - 4} more` : '' }}<RouterLink v-if="row.format === 'workload' && row.state === 'done'" :to="{ name: 'new-trial' }">a new trial</RouterLink></td>
           <td class="num">{{ row.taken.toLocaleString('en') }}</td>
           <td class="num"><BButton v-if="row.left_count" size="sm" variant="link" class="p-0" :aria-label="`Lines of ${row.name} that were not taken`" @click="show(row.id)">{{ row.left_count.toLocaleString('en') }}</BButton><template v-else>0</template></td>
-          <td class="text-end"><BButton v-if="row.state === 'done'" size="sm" variant="link" :disabled="busy" :data-undo="row.id" @click="emit('undo', row.id)">Undo</BButton></td>
+          <td class="text-end"><BButton v-if="row.state === 'done'" size="sm" variant="link" class="p-0" :disabled="busy" :data-undo="row.id" @click="emit('undo', row.id)">Undo</BButton></td>
         </tr>
         <tr v-if="shown?.id === row.id && shown.left_count">
           <td colspan="6" class="left">
