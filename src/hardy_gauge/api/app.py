@@ -31,6 +31,7 @@ from hardy_gauge.api import (
     reports,
     rules,
     servers,
+    snapshots,
     statement,
     statements,
     storage,
@@ -53,7 +54,7 @@ PAUSE_S = 0.1
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find, connections,
-    accounts, rules, bundles, imports, storage, people,
+    accounts, rules, bundles, imports, snapshots, storage, people,
 )  # fmt: skip
 
 

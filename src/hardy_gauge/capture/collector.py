@@ -18,6 +18,7 @@ from hardy_gauge.capture.importer import record_messages_in, take_plan
 from hardy_gauge.capture.limits import tidy
 from hardy_gauge.capture.recorder import Recorder, Trouble
 from hardy_gauge.capture.scrape import Scraper
+from hardy_gauge.capture.snapshots import run_due
 from hardy_gauge.capture.wanted import Wanted, wanted
 from hardy_gauge.probes.protocol import LogMessages, ProbeError, Settings
 from hardy_gauge.store import segments
@@ -28,6 +29,7 @@ log = logging.getLogger(__name__)
 WRITE_S = 10.0
 REFRESH_S = 5.0
 TIDY_S = 600.0
+SNAPSHOTS_S = 10.0
 MOST_AT_ONCE = 64
 
 
@@ -137,6 +139,8 @@ class Collector:
 
     def _run(self) -> None:
         written = tidied = refreshed = time.monotonic()
+        looked = 0.0
+        snapshots: Future[None] | None = None
         while not self._stop.is_set():
             if self._poked.is_set() or time.monotonic() - refreshed >= REFRESH_S:
                 self._poked.clear()
@@ -149,6 +153,9 @@ class Collector:
             if time.monotonic() - tidied >= TIDY_S:
                 tidied = time.monotonic()
                 self._guarded(lambda: tidy(self.store, self.clock()))
+            if time.monotonic() - looked >= SNAPSHOTS_S and (snapshots is None or snapshots.done()):
+                looked = time.monotonic()
+                snapshots = self._pool.submit(self._guarded, lambda: run_due(self.store, self.clock()))
             now = time.time()
             self._stop.wait(1.0 - now % 1.0 + 0.05)
 

@@ -199,6 +199,25 @@ class ImportSegment(Base):
     import_id: Mapped[int] = mapped_column(ForeignKey("import.id"), index=True)
 
 
+class CounterSnapshot(Base):
+    """All that a server counted at one moment. ``taken_us`` and ``started_us`` are by its clock, ``noted_us`` by ours;
+    ``statements`` is a columnar block.
+    """
+
+    __tablename__ = "counter_snapshot"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id", ondelete="CASCADE"), index=True)
+    taken_us: Mapped[int]
+    started_us: Mapped[int]
+    noted_us: Mapped[int] = mapped_column(default=0)
+    why: Mapped[str]
+    note: Mapped[str] = mapped_column(default="")
+    values: Mapped[dict[str, Any]]
+    levels: Mapped[dict[str, Any]]
+    settings: Mapped[dict[str, Any]]
+    statements: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
 class StoredWorkload(Base):
     """Statements with weights to play in trials, as a trial's design states them."""
 

@@ -1,4 +1,4 @@
-"""imports, workloads, figures scraped beside a server"""
+"""imports, snapshots of counters, workloads, figures scraped beside a server"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -38,6 +38,23 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("segment_id"),
     )
     op.create_index("ix_import_segment_import_id", "import_segment", ["import_id"])
+    op.create_table(
+        "counter_snapshot",
+        sa.Column("id", sa.Integer(), nullable=False),
+        sa.Column("server_id", sa.Integer(), nullable=False),
+        sa.Column("taken_us", sa.Integer(), nullable=False),
+        sa.Column("started_us", sa.Integer(), nullable=False),
+        sa.Column("noted_us", sa.Integer(), nullable=False),
+        sa.Column("why", sa.String(), nullable=False),
+        sa.Column("note", sa.String(), nullable=False),
+        sa.Column("values", sa.JSON(), nullable=False),
+        sa.Column("levels", sa.JSON(), nullable=False),
+        sa.Column("settings", sa.JSON(), nullable=False),
+        sa.Column("statements", sa.LargeBinary(), nullable=False),
+        sa.ForeignKeyConstraint(["server_id"], ["server.id"], ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("id"),
+    )
+    op.create_index("ix_counter_snapshot_server_id", "counter_snapshot", ["server_id"])
     op.create_table(
         "workload",
         sa.Column("id", sa.Integer(), nullable=False),

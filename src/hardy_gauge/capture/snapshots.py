@@ -1,0 +1,142 @@
+"""Snapshots of a server's counters, statements, levels and settings: on demand and on schedule, and their difference."""
+
+from __future__ import annotations
+
+import io
+import logging
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+import polars as pl
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session, joinedload
+
+from hardy_gauge.capture.access import probe_of
+from hardy_gauge.capture.intervals import FIGURES
+from hardy_gauge.capture.wanted import BUNDLE, IMPORT
+from hardy_gauge.core.activity.between import Done, done_between
+from hardy_gauge.core.activity.counters import Reading
+from hardy_gauge.core.sql.normalise import normalise
+from hardy_gauge.core.units import Seconds
+from hardy_gauge.probes.protocol import ProbeError, StatementCounter
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import CounterSnapshot, Preference, Server
+
+log = logging.getLogger(__name__)
+NAME = "snapshot schedule"
+SCHEDULED = "schedule"
+DAY_US = 86_400_000_000
+
+
+class Schedule(BaseModel):
+    """``every``: at whole multiples of it after midnight UTC. ``applies_to`` as in capture rules; empty is nowhere.
+    Scheduled snapshots are kept for ``keep_days``; those on demand until they are taken out.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    applies_to: list[str] = Field(default_factory=list, max_length=200)
+    every: Annotated[Seconds, Field(ge=60, le=86400)] = 3600.0
+    keep_days: int = Field(14, ge=1, le=4000)
+
+
+def schedule_of(session: Session) -> Schedule:
+    row = session.get(Preference, NAME)
+    return Schedule() if row is None else Schedule.model_validate(row.value)
+
+
+def set_schedule(session: Session, schedule: Schedule) -> None:
+    session.merge(Preference(name=NAME, value=schedule.model_dump(mode="json") | {"every": f"{schedule.every:g} s"}))
+
+
+def take(store: Store, server_id: int, why: str, note: str = "") -> int:
+    """Ask a server for all that it counts now, and store it; returns the snapshot's number. ProbeError when it does
+    not answer.
+    """
+    probe = probe_of(store, server_id)
+    try:
+        identity = probe.identity()
+        counters = probe.counters()
+        statements = probe.statements().statements if "statements" in identity.abilities else []
+        settings = probe.settings().settings if "settings" in identity.abilities else []
+    finally:
+        probe.close()
+    row = CounterSnapshot(
+        server_id=server_id, taken_us=counters.at_us, started_us=counters.started_at_us, why=why, note=note,
+        values=counters.values, levels=counters.levels, statements=segments.encode(_frame(statements)),
+        settings={s.name: s.value for s in settings},
+    )  # fmt: skip
+    with store.write() as session:
+        session.add(row)
+        session.flush()
+        return row.id
+
+
+def _frame(rows: Sequence[StatementCounter]) -> pl.DataFrame:
+    """A row a statement: literals replaced, figures that are not reported null."""
+    texts = [normalise(row.text) for row in rows]
+    schema = dict.fromkeys(("key", "fingerprint", "text", "user", "service", "database"), pl.String) | dict.fromkeys(
+        FIGURES, pl.Float64
+    )
+    return pl.DataFrame(
+        {
+            "key": [row.key for row in rows], "fingerprint": [t.fingerprint for t in texts], "text": [t.text for t in texts],
+            **{name: [getattr(row, name) for row in rows] for name in ("user", "service", "database", *FIGURES)},
+        },
+        schema=schema,
+    )  # fmt: skip
+
+
+def statements_of(row: CounterSnapshot) -> pl.DataFrame:
+    return pl.read_parquet(io.BytesIO(row.statements))
+
+
+def compare(first: CounterSnapshot, second: CounterSnapshot) -> Done:
+    """What was done between two snapshots of one server; NotComparable when that cannot be told."""
+    readings = [Reading(row.taken_us, row.started_us, row.values) for row in (first, second)]
+    rows = [
+        {r["key"]: {f: r[f] for f in FIGURES if r[f] is not None} for r in statements_of(row).iter_rows(named=True)}
+        for row in (first, second)
+    ]
+    return done_between(readings[0], readings[1], rows[0], rows[1])
+
+
+def changed_settings(first: CounterSnapshot, second: CounterSnapshot) -> list[tuple[str, Any, Any]]:
+    """Name, value at the first, value at the second; None where there was none."""
+    names = sorted({*first.settings, *second.settings})
+    pairs = [(name, first.settings.get(name), second.settings.get(name)) for name in names]
+    return [row for row in pairs if row[1] != row[2]]
+
+
+def due(store: Store, now_us: int) -> list[int]:
+    """Servers whose next scheduled snapshot is due: none was taken since the last whole multiple."""
+    with store.read() as session:
+        schedule = schedule_of(session)
+        if not schedule.applies_to:
+            return []
+        slot = now_us // int(schedule.every * 1e6) * int(schedule.every * 1e6)
+        query = select(CounterSnapshot.server_id).where(
+            CounterSnapshot.why == SCHEDULED, CounterSnapshot.noted_us >= slot
+        )
+        taken = set(session.scalars(query))
+        places = set(schedule.applies_to)
+        watched = (Server.retired_us.is_(None), *(Server.address.not_like(f"{way}%") for way in (BUNDLE, IMPORT)))
+        servers = session.scalars(select(Server).where(*watched).options(joinedload(Server.cluster)))
+        return [s.id for s in servers if s.id not in taken and places & {"fleet", s.name, s.cluster.name, *s.labels}]
+
+
+def run_due(store: Store, now_us: int) -> None:
+    """Take what is due; a server that does not answer is tried again at the next call. Old scheduled ones go."""
+    for server_id in due(store, now_us):
+        try:
+            number = take(store, server_id, SCHEDULED)
+            with store.write() as session:
+                session.get_one(CounterSnapshot, number).noted_us = now_us
+        except ProbeError as error:
+            log.info("server %s: no snapshot: %s", server_id, error)
+    with store.write() as session:
+        before = now_us - schedule_of(session).keep_days * DAY_US
+        old = (CounterSnapshot.why == SCHEDULED, CounterSnapshot.noted_us < before)
+        if session.scalar(select(func.count()).select_from(CounterSnapshot).where(*old)):
+            session.execute(delete(CounterSnapshot).where(*old))
