@@ -162,6 +162,38 @@ def _sentence(rows: list[Connection]) -> str:
     return f"{text}; {failing[0]} does not answer." if failing else f"{text}."
 
 
+class Labels(Strict):
+    """Labels that servers are given and lose."""
+
+    servers: list[str] = Field(min_length=1, max_length=1000)
+    add: list[Annotated[str, Field(min_length=1, max_length=80)]] = Field(default_factory=list, max_length=50)
+    remove: list[str] = Field(default_factory=list, max_length=50)
+
+
+@router.post("/labels", status_code=204)
+def label(request: Labels, data: CurrentData, http: Request) -> None:
+    """Change the labels of many servers, all of them or none."""
+    with data.store.write() as session:
+        for name in request.servers:
+            owner = find_server(session, name)
+            owner.labels = sorted({*owner.labels, *(one.strip() for one in request.add)} - {*request.remove, ""})
+    http.app.state.poke()
+
+
+class Retiring(Strict):
+    servers: list[str] = Field(min_length=1, max_length=1000)
+    retired: bool
+
+
+@router.post("/retire", status_code=204)
+def retire(request: Retiring, data: CurrentData, http: Request) -> None:
+    """Retire many servers, or bring them back, all of them or none."""
+    with data.store.write() as session:
+        for name in request.servers:
+            find_server(session, name).retired_us = data.clock() if request.retired else None
+    http.app.state.poke()
+
+
 @router.post("/test")
 def test(request: TestRequest, data: CurrentData) -> Tested:
     """Try an address with an account: who answers, what it reports, what must be switched on, who else is there."""

@@ -7,9 +7,13 @@ from typing import Literal
 
 import numpy as np
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 
+from hardy_gauge.api.alike import beside
+from hardy_gauge.api.alike import words_of as peer_words
 from hardy_gauge.api.data import FIGURES, CurrentData, Data
+from hardy_gauge.api.problems import Problem
 from hardy_gauge.api.samples import read_samples
 from hardy_gauge.api.volumes import volumes_of
 from hardy_gauge.api.window import Span, servers_in
@@ -18,7 +22,7 @@ from hardy_gauge.core.activity.ledger import accounts
 from hardy_gauge.core.reference.shift import Shift
 from hardy_gauge.core.reference.usual_range import word
 from hardy_gauge.core.reference.words import clock, day_clock
-from hardy_gauge.store.models import Server
+from hardy_gauge.store.models import Preference, Server
 
 router = APIRouter(tags=["fleet"])
 MINUTE_US = 60_000_000
@@ -52,9 +56,15 @@ class Line(BaseModel):
     server: str
     role: str
     engine: str
+    engine_version: str
+    labels: list[str]
     words: str
     unusual: bool
     ratio: float
+    peer_distance: float | None
+    unlike: bool
+    peer_words: str
+    peers: list[str]
     since_us: int | None
     active_sessions: GaugeFigure
     response_s: GaugeFigure
@@ -66,7 +76,11 @@ class Line(BaseModel):
 
 
 class ClusterBlock(BaseModel):
+    """``odd`` and ``well`` are words about its servers beside each other: versions, agreement of members, uneven work."""
+
     cluster: str
+    odd: list[str]
+    well: list[str]
     lines: list[Line]
 
 
@@ -74,7 +88,9 @@ class Fleet(BaseModel):
     now_us: int
     sentence: str
     unusual: int
+    unlike: int
     servers: int
+    labels: list[str]
     clusters: list[ClusterBlock]
 
 
@@ -151,9 +167,9 @@ def capture_state(server: Server, now: int) -> tuple[CaptureWord, str]:
     return "recording", "recording"
 
 
-def distance(line: Line) -> float:
-    """How far a server is from its usual load, alike for more and for less."""
-    return float(abs(np.log(max(line.ratio, 1e-6))))
+def distance(line: Line) -> tuple[float, float]:
+    """How far a server is from its usual load, alike for more and for less; and then from its peers."""
+    return float(abs(np.log(max(line.ratio, 1e-6)))), abs(line.peer_distance or 0.0) if line.unlike else 0.0
 
 
 @router.get("/fleet")
@@ -161,13 +177,21 @@ def fleet(data: CurrentData) -> Fleet:
     servers = servers_in(data, "fleet")
     now = data.clock()
     blocks: dict[str, list[Line]] = {}
+    by_cluster: dict[str, list[Server]] = {}
     for server in servers:
+        by_cluster.setdefault(server.cluster.name, []).append(server)
+    seen = {name: beside(data, group, Span(now - RECENT_US, now)) for name, group in by_cluster.items()}
+    for server in servers:
+        peer = seen[server.cluster.name].distances.get(server.id)
         shift = data.shift(server.id)
         volumes = volumes_of(data, server, now)
         state, state_words = capture_state(server, now)
         blocks.setdefault(server.cluster.name, []).append(
             Line(
-                server=server.name, role=server.role, engine=server.engine,
+                server=server.name, role=server.role, engine=server.engine, labels=server.labels,
+                engine_version=server.engine_version, peer_distance=peer.distance if peer else None,
+                unlike=peer is not None and peer.unlike, peer_words=peer_words(peer) if peer else "",
+                peers=seen[server.cluster.name].peers.get(server.id, []),
                 words=state_words if state == "failing" else words_of(data, server, shift, now), unusual=shift is not None,
                 ratio=shift.ratio if shift else 1.0, since_us=shift.since_us if shift else None,
                 active_sessions=gauge(data, server.id, "active_sessions", now),
@@ -177,23 +201,71 @@ def fleet(data: CurrentData) -> Fleet:
             )
         )  # fmt: skip
     for lines in blocks.values():
-        lines.sort(key=lambda line: (-distance(line), line.server))
+        lines.sort(key=lambda line: (*(-part for part in distance(line)), line.server))
     ordered = sorted(
-        (ClusterBlock(cluster=name, lines=lines) for name, lines in blocks.items()),
-        key=lambda block: (-max((distance(line) for line in block.lines if line.unusual), default=0.0), block.cluster),
+        (
+            ClusterBlock(cluster=name, odd=seen[name].odd, well=seen[name].well, lines=lines)
+            for name, lines in blocks.items()
+        ),
+        key=lambda block: (*(-part for part in distance(block.lines[0])), block.cluster),
     )
     unusual = [line for block in ordered for line in block.lines if line.unusual]
+    unlike = [line for block in ordered for line in block.lines if line.unlike]
     return Fleet(
-        now_us=now, sentence=sentence_of(unusual, len(servers)), unusual=len(unusual), servers=len(servers),
-        clusters=ordered,
+        now_us=now, sentence=sentence_of(unusual, unlike, len(servers)), unusual=len(unusual), unlike=len(unlike),
+        servers=len(servers), labels=sorted({label for server in servers for label in server.labels}), clusters=ordered,
     )  # fmt: skip
 
 
-def sentence_of(unusual: list[Line], count: int) -> str:
+def sentence_of(unusual: list[Line], unlike: list[Line], count: int) -> str:
     if not count:
         return "No server is recorded yet. Start with `hardy-gauge serve --server ADDRESS`."
     if not unusual:
-        return f"All {count} servers work as usual for this hour."
+        odd = f"; {unlike[0].server} has {unlike[0].peer_words}" if unlike else ""
+        return f"All {count} servers work as usual for this hour{odd}."
     first = max(unusual, key=distance)
     rest = f"; {len(unusual) - 1} more differ" if len(unusual) > 1 else f"; the other {count - 1} work as usual"
     return f"{first.server} is at {first.words}{rest}."
+
+
+class View(BaseModel):
+    """A saved view of the Fleet: what stands in the address after the question mark."""
+
+    name: str = Field(min_length=1, max_length=60, pattern=r"^[^\s/][^/]*$")
+    query: str = Field(max_length=500, pattern=r"^[^#?\s]*$")
+
+
+VIEWS = "fleet views"
+MOST_VIEWS = 100
+
+
+def _views(session: Session) -> list[View]:
+    row = session.get(Preference, VIEWS)
+    return [] if row is None else [View(name=name, query=query) for name, query in sorted(row.value.items())]
+
+
+@router.get("/fleet/views")
+def views(data: CurrentData) -> list[View]:
+    """Views that were saved; everyone has the same."""
+    with data.store.read() as session:
+        return _views(session)
+
+
+@router.put("/fleet/views")
+def save_view(view: View, data: CurrentData) -> list[View]:
+    """Save a view under its name, in place of the one that has it."""
+    with data.store.write() as session:
+        known = {one.name: one.query for one in _views(session)}
+        if len(known) >= MOST_VIEWS and view.name not in known:
+            raise Problem(409, "Too many views", f"name: at most {MOST_VIEWS} views are kept; remove one first", "name")
+        session.merge(Preference(name=VIEWS, value=known | {view.name: view.query}))
+        return _views(session)
+
+
+@router.delete("/fleet/views/{name}", status_code=204)
+def remove_view(name: str, data: CurrentData) -> None:
+    with data.store.write() as session:
+        known = {one.name: one.query for one in _views(session)}
+        if known.pop(name, None) is None:
+            raise Problem(404, "Unknown view", f"no view '{name}' is saved", "name")
+        session.merge(Preference(name=VIEWS, value=known))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
@@ -28,11 +30,14 @@ class Mark(BaseModel):
 
 
 class GapMark(BaseModel):
+    """A span that is not recorded as it should be, of ``share`` of the scope's servers."""
+
     from_us: int
     to_us: int | None
     server: str
     kind: str
     reason: str
+    share: float = 1.0
 
 
 class ShiftMark(BaseModel):
@@ -104,10 +109,7 @@ def tape(
         active_sessions=[float(v) if ok else None for v, ok in zip(total, seen, strict=True)],
         usual_low=_finite(np.where(known, low, np.nan)), usual_high=_finite(np.where(known, high, np.nan)),
         changes=[Mark(at_us=c.at_us, server=names[c.server_id], kind=c.kind, title=c.title) for c in changes],
-        gaps=[
-            GapMark(from_us=g.from_us, to_us=g.to_us, server=names[g.server_id], kind=g.kind, reason=g.reason)
-            for g in gaps
-        ],
+        gaps=_marks(gaps, names, now),
         shifts=[
             ShiftMark(since_us=s.since_us, server=name, ratio=s.ratio, direction=s.direction) for name, s in shifts if s
         ],
@@ -129,3 +131,26 @@ def _means(data: Data, server_id: int, grid: np.ndarray, step: int) -> np.ndarra
 
 def _finite(values: np.ndarray) -> list[float | None]:
     return [float(v) if np.isfinite(v) else None for v in values]
+
+
+NOT_RECORDED = ("gap", "paused")
+
+
+def _marks(gaps: Sequence[Gap], names: Mapping[int, str], now: int) -> list[GapMark]:
+    """Each of one server as it is; of several servers where some are not recorded, how many of them."""
+    if len(names) == 1:
+        return [
+            GapMark(from_us=g.from_us, to_us=g.to_us, server=names[g.server_id], kind=g.kind, reason=g.reason)
+            for g in gaps
+        ]
+    spans = [(g.from_us, g.to_us or now, g) for g in gaps if g.kind in NOT_RECORDED]
+    edges = sorted({edge for since, until, _ in spans for edge in (since, until)})
+    marks = []
+    for since, until in pairwise(edges):
+        here = {names[g.server_id]: g.reason for a, b, g in spans if a < until and b > since}
+        if here:
+            first = next(iter(here))
+            server = first if len(here) == 1 else f"{len(here)} of {len(names)} servers"
+            part = len(here) / len(names)
+            marks.append(GapMark(from_us=since, to_us=until, server=server, kind="gap", reason=here[first], share=part))
+    return marks

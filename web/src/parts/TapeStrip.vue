@@ -111,7 +111,7 @@ function bump(event: MouseEvent) {
       </g>
       <g clip-path="url(#paper)">
         <path class="band" :d="band" />
-        <rect v-for="gap in tape.data.value?.gaps" :key="`${gap.server}${gap.from_us}`" :x="x(gap.from_us)" :y="TOP" :width="Math.max(2, x(gap.to_us ?? now) - x(gap.from_us))" :height="BOTTOM - TOP" fill="url(#gap-hatch)">
+        <rect v-for="gap in tape.data.value?.gaps" :key="`${gap.server}${gap.from_us}`" :x="x(gap.from_us)" :y="TOP" :width="Math.max(2, x(gap.to_us ?? now) - x(gap.from_us))" :height="Math.max(4, (BOTTOM - TOP) * gap.share)" fill="url(#gap-hatch)">
           <title>{{ gap.server }}: {{ gap.kind }}, {{ gap.reason }}</title>
         </rect>
         <path class="line" :d="line" />

@@ -1,19 +1,17 @@
 <script setup lang="ts">
 import { BButton, BFormCheckbox, BFormInput } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
-import { patch, post, type Schemas } from '@/api/client'
+import type { Schemas } from '@/api/client'
 import ConnectOne from './ConnectOne.vue'
 import ConnectSeveral from './ConnectSeveral.vue'
 import ServerEdit from './ServerEdit.vue'
 import SetupTabs from './SetupTabs.vue'
-import { useWork, words } from './work'
+import BulkBar from '@/parts/BulkBar.vue'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
 
-type Row = Schemas['Connection']
 const w = useWindow()
-const { problem, busy, run } = useWork()
 const answer = useAnswer<Schemas['Connections']>(() => 'connections', () => !open.value)
 const accounts = useAnswer<Schemas['AccountOut'][]>(() => 'accounts')
 const search = computed({ get: () => String(w.route.query.search ?? ''), set: (value) => w.change({ search: value || undefined }) })
@@ -21,7 +19,6 @@ const retired = computed({ get: () => w.route.query.retired === '1', set: (value
 const adding = computed({ get: () => String(w.route.query.add ?? ''), set: (value) => w.change({ add: value || undefined }) })
 const open = computed({ get: () => String(w.route.query.open ?? ''), set: (value) => w.change({ open: value || undefined }) })
 const chosen = ref<string[]>([])
-const label = ref('')
 const rows = computed(() => (answer.data.value?.connections ?? []).filter((row) => row.retired === retired.value && `${row.server} ${row.cluster} ${row.role} ${row.engine} ${row.labels.join(' ')} ${row.address}`.toLowerCase().includes(search.value.toLowerCase())))
 const all = computed(() => (answer.data.value?.connections ?? []).filter((row) => row.retired === retired.value).length)
 const gone = computed(() => (answer.data.value?.connections ?? []).some((row) => row.retired))
@@ -31,17 +28,6 @@ const every = computed({ get: () => rows.value.length > 0 && picked.value.length
 const done = async () => {
   await answer.ask()
   chosen.value = chosen.value.filter((name) => rows.value.some((row) => row.server === name))
-}
-const each = (change: (row: Row) => object) => run(async () => {
-  for (const row of picked.value) await patch(`connections/${row.server}`, change(row))
-  await done()
-})
-const pause = (paused: boolean) => run(async () => {
-  await post('rules/pause', { servers: picked.value.map((row) => row.server), paused })
-  await done()
-})
-const addLabel = async () => {
-  if (await each((row) => ({ labels: [...row.labels, ...words(label.value)] }))) label.value = ''
 }
 </script>
 
@@ -55,17 +41,8 @@ const addLabel = async () => {
         <BFormInput v-model="search" size="sm" placeholder="Search" aria-label="Search servers" class="search" />
         <span class="faded">{{ rows.length }} of {{ all }}</span>
         <BFormCheckbox v-if="gone || retired" v-model="retired">retired</BFormCheckbox>
-        <span v-if="picked.length" class="bulk">
-          <b>{{ picked.length }} chosen:</b>
-          <template v-if="!retired">
-            <BButton size="sm" variant="outline-secondary" :disabled="busy" @click="pause(true)">Pause recording</BButton>
-            <BButton size="sm" variant="outline-secondary" :disabled="busy" @click="pause(false)">Record by the rules</BButton>
-            <form class="label" @submit.prevent="addLabel"><BFormInput v-model="label" size="sm" placeholder="label" aria-label="Label to add" /><BButton type="submit" size="sm" variant="outline-secondary" :disabled="busy || !label">Add label</BButton></form>
-          </template>
-          <BButton size="sm" variant="outline-secondary" :disabled="busy" @click="each(() => ({ retired: !retired }))">{{ retired ? 'Bring back' : 'Retire' }}</BButton>
-        </span>
+        <BulkBar v-if="picked.length" :servers="picked.map((row) => row.server)" :retired="retired" @done="done" />
       </div>
-      <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
       <ConnectOne v-if="adding === 'one'" :accounts="accounts.data.value ?? []" @done="done" @close="adding = ''" />
       <ConnectSeveral v-if="adding === 'several'" @done="done" @close="adding = ''" />
       <div class="holder" tabindex="0">
@@ -99,8 +76,6 @@ const addLabel = async () => {
 <style scoped>
 .tools { display: flex; gap: 12px; align-items: center; margin-bottom: 8px; font-size: 13px; flex-wrap: wrap; }
 .search { width: 180px; }
-.bulk, .label { display: flex; gap: 8px; align-items: center; }
-.label input { width: 110px; }
 .holder { overflow: auto; flex: 1; min-height: 0; }
 .plain { border: 0; background: none; padding: 0; color: var(--petrol); font-weight: 600; }
 .address { width: 30%; }
