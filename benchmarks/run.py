@@ -5,14 +5,14 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from benchmarks import api, fingerprints, practice, samples, simulation
+from benchmarks import api, capture, fingerprints, imports, ledger, practice, samples, simulation
 
 OUT = Path("build/bench.json")
 
 
 def main() -> None:
     found = {}
-    for module in (fingerprints, samples, simulation, practice, api):
+    for module in (fingerprints, samples, ledger, imports, simulation, practice, capture, api):
         name = module.__name__.rsplit(".", 1)[-1]
         found[name] = module.measure()
         print(name)

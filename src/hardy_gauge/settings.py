@@ -18,6 +18,7 @@ class AppSettings(BaseSettings):
     port: int = Field(8642, ge=1, le=65535, description="port to listen on")
     web: Path = Field(Path(__file__).parents[2] / "web" / "dist", description="folder of the built interface")
     servers: list[str] = Field(default_factory=list, description="addresses of probes whose servers are captured")
+    write_every_s: float = Field(10.0, ge=1, le=60, description="seconds between writes of what was gathered")
     demo: bool = Field(False, description="the fleet is the practice fleet")
 
     @property

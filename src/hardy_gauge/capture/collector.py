@@ -42,8 +42,10 @@ class Collector:
     server holds up nobody else. ``only`` are ids of servers, where not all are wanted.
     """
 
-    def __init__(self, store: Store, only: list[int] | None = None, clock: Callable[[], int] = clock_us) -> None:
-        self.store, self.only, self.clock = store, only, clock
+    def __init__(
+        self, store: Store, only: list[int] | None = None, clock: Callable[[], int] = clock_us, write_s: float = WRITE_S
+    ) -> None:
+        self.store, self.only, self.clock, self.write_s = store, only, clock, write_s
         self._recorders: dict[int, Recorder] = {}
         self._followed: dict[int, Wanted] = {}
         self._retiring: list[tuple[Recorder, Future[None] | None]] = []
@@ -147,7 +149,7 @@ class Collector:
                 refreshed = time.monotonic()
                 self._guarded(self.refresh)
             self.tick()
-            if time.monotonic() - written >= WRITE_S:
+            if time.monotonic() - written >= self.write_s:
                 written = time.monotonic()
                 self._guarded(self.write)
             if time.monotonic() - tidied >= TIDY_S:

@@ -33,7 +33,7 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     servers = enrol_all(store, settings.servers)
     bring_in(store, servers)
     bring_in(store, servers)  # the minutes that passed meanwhile
-    collector = Collector(store)
+    collector = Collector(store, write_s=settings.write_every_s)
     collector.start()
     app = create_app(settings, store, poke=collector.poke)
     config = uvicorn.Config(

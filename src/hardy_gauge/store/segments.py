@@ -6,7 +6,7 @@ import io
 import threading
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
-from typing import Literal, cast
+from typing import IO, Literal, cast
 
 import polars as pl
 from sqlalchemy import delete, func, select
@@ -25,6 +25,7 @@ TIME: dict[Kind, str] = {
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US
 MOST_ROWS = 2_000_000
+AT_ONCE = 128
 KEPT_BYTES = 256 * 2**20
 
 
@@ -113,16 +114,30 @@ def read(
     time = TIME[kind]
     wanted = None if columns is None else tuple(dict.fromkeys([time, *columns]))
     store = str(session.get_bind().engine.url)
-    by_server: dict[int, list[pl.DataFrame]] = {}
-    for segment_id, server_id, start, end, rows, size in found:
-        key = (store, segment_id, start, end, rows, size, wanted)
-        frame = _decoded.get(key)
-        if frame is None:
-            body = session.execute(select(Segment.body).where(Segment.id == segment_id)).scalar_one_or_none()
-            if body is None:
-                continue
-            frame = _decode(body, wanted)
+    frames: dict[int, pl.DataFrame] = {}
+    missing: list[tuple[int, object]] = []
+    for segment_id, _, start, end, rows, size in found:
+        key: object = (store, segment_id, start, end, rows, size, wanted)
+        known = _decoded.get(key)
+        if known is None:
+            missing.append((segment_id, key))
+        else:
+            frames[segment_id] = known
+    for at in range(0, len(missing), AT_ONCE):
+        part = missing[at : at + AT_ONCE]
+        query = select(Segment.id, Segment.body, Segment.rows).where(
+            Segment.id.in_([segment_id for segment_id, _ in part])
+        )
+        bodies = {segment_id: (body, rows) for segment_id, body, rows in session.execute(query)}
+        here = [one for one in part if one[0] in bodies]
+        for (segment_id, key), frame in zip(here, _decode([bodies[i] for i, _ in here], wanted), strict=True):
+            frames[segment_id] = frame
             _decoded.put(key, frame)
+    by_server: dict[int, list[pl.DataFrame]] = {}
+    for segment_id, server_id, start, end, *_ in found:
+        if segment_id not in frames:
+            continue
+        frame = frames[segment_id]
         if start < since_us or end > until_us:
             frame = frame.filter(pl.col(time).is_between(since_us, until_us - 1))
         by_server.setdefault(server_id, []).append(frame)
@@ -135,16 +150,23 @@ def read(
     return pl.concat(named, how="diagonal")
 
 
-def _decode(body: bytes, columns: tuple[str, ...] | None) -> pl.DataFrame:
-    source = io.BytesIO(body)
-    if columns is None:
-        return pl.read_parquet(source)
-    have = _names(body)
-    return pl.read_parquet(source, columns=[c for c in columns if c in have])
-
-
-def _names(body: bytes) -> frozenset[str]:
-    return frozenset(pl.read_parquet_schema(io.BytesIO(body)))
+def _decode(bodies: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None) -> list[pl.DataFrame]:
+    """A frame of each body with its number of rows. Those of one shape are read together, which uses every core."""
+    by_shape: dict[tuple[tuple[str, pl.DataType], ...], list[int]] = {}
+    for place, (body, _) in enumerate(bodies):
+        schema = pl.read_parquet_schema(io.BytesIO(body))
+        shape = tuple((name, kind) for name, kind in schema.items() if columns is None or name in columns)
+        by_shape.setdefault(shape, []).append(place)
+    frames: list[pl.DataFrame] = [pl.DataFrame()] * len(bodies)
+    for shape, places in by_shape.items():
+        sources: list[IO[bytes]] = [io.BytesIO(bodies[place][0]) for place in places]
+        whole = pl.scan_parquet(sources, extra_columns="ignore").select(name for name, _ in shape).collect()
+        start = 0
+        for place in places:
+            rows = bodies[place][1]
+            frames[place] = whole.slice(start, rows)
+            start += rows
+    return frames
 
 
 def bounds(session: Session, server_ids: Sequence[int], kind: Kind) -> tuple[int, int] | None:

@@ -1,0 +1,103 @@
+"""Two hundred practice servers sampled each second and counted each minute: cores used, ticks that are late, bytes stored.
+
+The practice fleet answers from a process of its own; what is measured is the collector's process, which is this one.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import psutil
+import yaml
+from sqlalchemy import func, select
+from tests.conftest import free_port, wait_for
+
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.capture.enrol import discover, enrol
+from hardy_gauge.capture.recorder import Recorder
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Segment
+from practice_fleet.scenario.reading import shipped
+
+SERVERS = int(os.environ.get("CAPTURE_SERVERS", "200"))
+SECONDS = float(os.environ.get("CAPTURE_SECONDS", "180"))
+
+
+def scenario(folder: Path) -> Path:
+    """Clusters of four as in the shipped scenario of a partitioned cluster, as many as are needed."""
+    document = yaml.safe_load((shipped().parent / "ring.yaml").read_text(encoding="utf-8"))
+    first = document["clusters"][0]
+    document["clusters"] = [
+        first | {"name": f"ring{n}", "servers": [{"name": f"r{n}-{letter}", "role": "member"} for letter in "abcd"]}
+        for n in range(-(-SERVERS // 4))
+    ]
+    document |= {"troubles": [], "history_days": 0.1, "sample_history_days": 0.1}
+    path = folder / "many.yaml"
+    path.write_text(yaml.safe_dump(document), encoding="utf-8")
+    return path
+
+
+def measure() -> dict[str, float]:
+    port = free_port()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        command = [
+            str(Path(sys.executable).parent / "practice-fleet"),
+            "--scenario",
+            str(scenario(folder)),
+            "--port",
+            str(port),
+        ]
+        process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        try:
+            wait_for(f"http://127.0.0.1:{port}/servers", 300)
+            return watch(folder, f"http://127.0.0.1:{port}")
+        finally:
+            process.terminate()
+            process.wait(30)
+
+
+def watch(folder: Path, address: str) -> dict[str, float]:
+    store = Store(folder / "store.db")
+    enrol(store, discover(address))
+    late: list[float] = []
+    plain = Recorder.tick
+
+    def timed(recorder: Recorder, now_us: int) -> None:
+        plain(recorder, now_us)
+        late.append(time.time() - now_us / 1e6)
+
+    Recorder.tick = timed  # type: ignore[method-assign]
+    collector = Collector(store)
+    collector.start()
+    time.sleep(15)
+    late.clear()
+    me, began = psutil.Process(), time.monotonic()
+    used = sum(me.cpu_times()[:2])
+    time.sleep(SECONDS)
+    passed, used = time.monotonic() - began, sum(me.cpu_times()[:2]) - used
+    ticks = list(late)
+    collector.stop()
+    Recorder.tick = plain  # type: ignore[method-assign]
+    with store.read() as session:
+        rows = session.execute(
+            select(func.sum(func.length(Segment.body)), func.min(Segment.start_us), func.max(Segment.end_us))
+        ).one()
+    store.close()
+    days = (rows[2] - rows[1]) / 86_400e6
+    return {
+        "servers": float(SERVERS), "seconds": passed, "cores_used": used / passed,
+        "ticks_done_share": len(ticks) / (SERVERS * passed), "tick_p50_s": float(np.quantile(ticks, 0.5)),
+        "tick_p99_s": float(np.quantile(ticks, 0.99)), "bytes_per_server_day_before_compaction": rows[0] / SERVERS / days,
+    }  # fmt: skip
+
+
+if __name__ == "__main__":
+    for figure, value in measure().items():
+        print(f"{figure:<40}{value:>14,.4g}")

@@ -1,0 +1,73 @@
+"""Bringing in ten million executions from Parquet and from JSON Lines, against DuckDB reading the file into a table."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+
+import duckdb
+import numpy as np
+import polars as pl
+
+from benchmarks.timing import seconds
+from hardy_gauge.capture.imports import desk
+from hardy_gauge.capture.imports.reading import Wanted, look
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Import
+
+ROWS = int(os.environ.get("IMPORT_ROWS", "10000000"))
+DAYS = 7
+START_US = 1_772_442_000_000_000
+
+
+def made() -> pl.DataFrame:
+    """Executions of 200 statements over a week."""
+    rng = np.random.default_rng(3)
+    texts = np.array([f"SELECT title, shelf FROM copy_{n} WHERE branch = ? AND state = ?" for n in range(200)])
+    return pl.DataFrame(
+        {
+            "ended_at": pl.Series(START_US + np.sort(rng.integers(0, DAYS * 86_400_000_000, ROWS))).cast(
+                pl.Datetime("us")
+            ),
+            "duration_ms": rng.lognormal(3, 1, ROWS),
+            "query": texts[rng.integers(0, 200, ROWS)],
+            "user": np.array(["desk_app", "web_app", "night_job"])[rng.integers(0, 3, ROWS)],
+            "rows": rng.integers(0, 50, ROWS),
+        }
+    )
+
+
+def measure() -> dict[str, float]:
+    found: dict[str, float] = {"rows": float(ROWS)}
+    with tempfile.TemporaryDirectory() as name:
+        folder, frame = Path(name), made()
+        parquet, lines = folder / "executions.parquet", folder / "executions.jsonl"
+        frame.write_parquet(parquet)
+        frame.write_ndjson(lines)
+        del frame
+        for path, read in ((parquet, "read_parquet"), (lines, "read_json_auto")):
+            kind = path.suffix[1:]
+            store = Store(folder / f"{kind}.db")
+            ours = seconds(lambda path=path, store=store: bring(store, path))
+            with store.read() as session:
+                assert session.get_one(Import, 1).taken == ROWS
+            found[f"{kind}_bytes_stored_per_row"] = store.path.stat().st_size / ROWS
+            store.close()
+            connection = duckdb.connect(str(folder / f"{kind}.duckdb"))
+            query = f"CREATE TABLE t AS SELECT * FROM {read}('{path}')"
+            theirs = seconds(lambda query=query, connection=connection: connection.execute(query))
+            connection.close()
+            found |= {f"{kind}_s": ours, f"{kind}_duckdb_s": theirs, f"{kind}_ratio_to_duckdb": ours / theirs}
+    return found
+
+
+def bring(store: Store, path: Path) -> None:
+    layout = look(path, path.name, {}).layout
+    number = desk.hand_in(store, path.name, path, "bench", START_US)
+    desk.take(store, number, path, Wanted(format="table", server="east", layout=layout), START_US)
+
+
+if __name__ == "__main__":
+    for figure, value in measure().items():
+        print(f"{figure:<40}{value:>14,.4g}")

@@ -1,0 +1,82 @@
+"""A ledger of 7 days and 50 servers by two dimensions with a filter, against DuckDB over the same samples in Parquet."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import duckdb
+import polars as pl
+
+from benchmarks.samples import made
+from benchmarks.timing import side_by_side
+from hardy_gauge.core.activity.ledger import accounts
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Cluster, Server
+
+SERVERS, DAYS = 50, 7
+DAY_US = segments.DAY_US
+BY = ["wait_family", "service"]
+
+
+def measure() -> dict[str, float]:
+    frame = (
+        made()
+        .filter(pl.col("at_us") < DAYS * DAY_US)
+        .with_columns(server_id=(pl.int_range(pl.len()) % SERVERS + 1).cast(pl.Int32))
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        store = Store(Path(folder) / "bench.db")
+        with store.write() as session:
+            session.add(Cluster(name="c"))
+            session.flush()
+            for number in range(SERVERS):
+                session.add(
+                    Server(
+                        name=f"s{number}",
+                        cluster_id=1,
+                        role="single",
+                        engine="practice",
+                        engine_version="",
+                        address=str(number),
+                    )
+                )
+            session.flush()
+            for (server, _), part in frame.group_by("server_id", pl.col("at_us") // DAY_US):
+                segments.append(session, int(str(server)), "sample", part.drop("server_id"))
+        parquet = Path(folder) / "samples.parquet"
+        frame.write_parquet(parquet, compression="zstd")
+        connection = duckdb.connect()
+        query = f"SELECT wait_family, service, count(*) FROM '{parquet}' WHERE \"user\" = 'desk_app' GROUP BY ALL"
+
+        def read(keep: int) -> pl.DataFrame:
+            if segments._decoded._most != keep:
+                segments._decoded.__init__(keep)
+            with store.read() as session:
+                found = segments.read(session, range(1, SERVERS + 1), "sample", 0, 2**62, [*BY, "user"])
+            return found.filter(pl.col("user") == "desk_app")
+
+        def sums(keep: int = 1) -> list[tuple[object, ...]]:
+            return sorted(read(keep).group_by(BY).len().rows())
+
+        def whole() -> None:
+            accounts(read(1), BY, DAYS * 86_400)
+
+        def duck() -> list[tuple[object, ...]]:
+            return sorted(connection.execute(query).fetchall())
+
+        assert sums() == duck(), "both count the same"
+        sums_s, duck_s = side_by_side(sums, duck, 3)
+        whole_s, _ = side_by_side(whole, duck, 3)
+        kept_s, _ = side_by_side(lambda: sums(2**30), duck, 3)
+        store.close()
+    return {
+        "samples": float(len(frame)), "sums_s": sums_s, "with_margins_s": whole_s, "kept_sums_s": kept_s, "duckdb_s": duck_s,
+        "kept_sums_ratio_to_duckdb": kept_s / duck_s, "sums_ratio_to_duckdb": sums_s / duck_s, "with_margins_ratio_to_duckdb": whole_s / duck_s,
+    }  # fmt: skip
+
+
+if __name__ == "__main__":
+    for figure, value in measure().items():
+        print(f"{figure:<40}{value:>14,.4g}")
