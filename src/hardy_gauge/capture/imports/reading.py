@@ -20,7 +20,6 @@ from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.sql.normalise import normalise
 
 Format = Literal["table", "openmetrics", "otlp", "plans", "workload"]
-SAMPLE_ROWS = 2000
 MOST_TEXT = 512 * 2**20
 Name = Field("", max_length=80, pattern=r"^[^\s/][^/]*$|^$")
 
@@ -191,7 +190,7 @@ def look(path: Path, name: str, known: dict[str, columns.Layout], layout: column
     found = Look(format_of(path, name))
     if found.format != "table":
         return found
-    table = tables.read_table(path, name, found.left, SAMPLE_ROWS)
+    table = tables.read_table(path, name, found.left, tables.SAMPLE_ROWS)
     found.layout = layout or columns.remembered(known, table) or columns.guess(table)
     found.headings = [c for c in table.columns if c != tables.LINE]
     found.sample = tables.sample_of(table.drop(tables.LINE), 5)
@@ -204,7 +203,7 @@ def look(path: Path, name: str, known: dict[str, columns.Layout], layout: column
 
 def guessed(path: Path, name: str, kind: columns.Kind) -> columns.Layout:
     """The layout of a table that is said to be of this kind."""
-    return columns.guess(tables.read_table(path, name, Leftovers(), SAMPLE_ROWS), kind)
+    return columns.guess(tables.read_table(path, name, Leftovers(), tables.SAMPLE_ROWS), kind)
 
 
 def headings(path: Path, name: str) -> list[str]:
@@ -216,4 +215,4 @@ def check(path: Path, name: str, wanted: Wanted) -> None:
     if wanted.format in ("table", "openmetrics", "plans"):
         _server(wanted)
     if wanted.format == "table":
-        checked(wanted.layout, tables.read_table(path, name, Leftovers(), SAMPLE_ROWS))
+        checked(wanted.layout, tables.read_table(path, name, Leftovers(), tables.SAMPLE_ROWS))

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import polars as pl
 
-from hardy_gauge.capture.imports.columns import DURATIONS, MOMENTS, WAIT, Layout, Source, What, targets
+from hardy_gauge.capture.imports.columns import DURATIONS, MOMENTS, WAIT, Layout, Source, Target, What, targets
 from hardy_gauge.capture.imports.leftovers import Leftovers
 
 MINUTE_US = 60_000_000
@@ -22,71 +24,97 @@ def rows_of(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFram
 
 
 def _typed(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
-    """Every mapped column as its type and unit under our name; rows that hold something else are left."""
+    """Every mapped column as its type and unit under our name; rows that hold something else are left. Reasons are made
+    out for the rows alone in which something is amiss.
+    """
+    typed = _read(table, layout)
     known = targets(layout.kind)
-    values, whys = [pl.col("line")], []
+    amiss = pl.repeat(False, len(table), eager=True)
     for name, source in layout.columns.items():
-        target = known.get(name)
-        what: What = target.what if target else "duration"
-        value = _VALUES[what](source, table.schema[source.column])
-        values.append(value.alias(name))
-        raw = pl.col(source.column).cast(pl.String).str.strip_chars()
-        given = raw.is_not_null() & (raw != "")
-        needed = target is not None and (target.needed or name in ("started_at", "time_per_call"))
-        words = {"time": "not a time", "duration": "not a duration", "number": "not a number", "text": "not a text"}[
-            what
-        ]
-        whys.append(
-            pl.when(given & value.is_null()).then(pl.format("{}: {}", pl.lit(f"{source.column} is {words}"), raw.str.slice(0, 60)))
-            .when(pl.lit(needed) & ~given).then(pl.lit(f"{source.column} is empty"))
-            .when((value < 0) if what in ("duration", "number") else pl.lit(False))
-            .then(pl.format("{}: {}", pl.lit(f"{source.column} is below zero"), raw.str.slice(0, 60)))
-        )  # fmt: skip
-    return left.split(table.select(*values, pl.coalesce(whys).alias("why")))
+        value, raw = typed[name], table[source.column]
+        amiss |= value.is_null() if _is_needed(name, known) else value.is_null() & raw.is_not_null()
+        if value.dtype.is_float():
+            amiss |= (value < 0).fill_null(False)
+    wrong, sub = typed.filter(amiss), table.filter(amiss)
+    whys = [_why(name, source, wrong[name], sub, layout) for name, source in layout.columns.items()]
+    wrong = left.split(wrong.with_columns(pl.coalesce(whys).alias("why"))) if len(wrong) else wrong
+    return pl.concat([typed.filter(~amiss), wrong])
 
 
-def _moment(source: Source, kind: pl.DataType) -> pl.Expr:
-    column = pl.col(source.column)
-    if kind.is_temporal():
-        at = column.cast(pl.Datetime("us")).cast(pl.Int64)
+def _is_needed(name: str, known: Mapping[str, Target]) -> bool:
+    return name in known and (known[name].needed or name in ("started_at", "time_per_call"))
+
+
+def _what(name: str, layout: Layout) -> What:
+    target = targets(layout.kind).get(name)
+    return target.what if target else "duration"
+
+
+def _read(table: pl.DataFrame, layout: Layout) -> pl.DataFrame:
+    """``line`` and the columns of the layout under our names; null where a value is not what it should be."""
+    values = [_VALUES[_what(n, layout)](s, table[s.column]).alias(n) for n, s in layout.columns.items()]
+    return table.select("line", *values)
+
+
+def _why(name: str, source: Source, value: pl.Series, table: pl.DataFrame, layout: Layout) -> pl.Series:
+    """Of each row what is wrong with one of its values, or null."""
+    what, known = _what(name, layout), targets(layout.kind)
+    raw = table[source.column].cast(pl.String).str.strip_chars()
+    frame = pl.DataFrame({"value": value, "raw": raw.fill_null("")})
+    given, shown = pl.col("raw") != "", pl.col("raw").str.slice(0, 60)
+    below = (pl.col("value") < 0).fill_null(False) if value.dtype.is_float() else pl.lit(False)
+    return frame.select(
+        pl.when(given & pl.col("value").is_null()).then(pl.format("{}: {}", pl.lit(f"{source.column} is not a {what}"), shown))
+        .when(pl.lit(_is_needed(name, known)) & ~given).then(pl.lit(f"{source.column} is empty"))
+        .when(below).then(pl.format("{}: {}", pl.lit(f"{source.column} is below zero"), shown)).alias("why")
+    )["why"]  # fmt: skip
+
+
+def _moment(source: Source, column: pl.Series) -> pl.Expr:
+    raw = pl.col(source.column)
+    if column.dtype.is_temporal():
+        at = raw.cast(pl.Datetime("us")).cast(pl.Int64)
     elif source.unit in MOMENTS:
         whole = source.unit in ("epoch us", "epoch ns")
-        number = column.cast(pl.Int64 if whole else pl.Float64, strict=False)
-        at = (
-            number // 1000
-            if source.unit == "epoch ns"
-            else (number * MOMENTS[source.unit]).round().cast(pl.Int64, strict=False)
-        )
+        number = raw.cast(pl.Int64 if whole else pl.Float64, strict=False)
+        scaled = number // 1000 if source.unit == "epoch ns" else number * MOMENTS[source.unit]
+        at = scaled.round().cast(pl.Int64, strict=False)
     else:
-        text = (
-            column.cast(pl.String)
-            .str.strip_chars()
-            .str.replace(r"^(\d{4}-\d\d-\d\d) ", "${1}T")
-            .str.replace(r"[zZ]$|UTC$", "+00:00")
-        )
-        text = text.str.replace(r" ?([+-]\d\d)$", "${1}:00").str.replace(" ", "")
-        zoned = text.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f%:z", strict=False, time_unit="us", time_zone="UTC")
-        plain = text.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f", strict=False, time_unit="us", time_zone="UTC")
-        short = text.str.to_datetime("%Y-%m-%dT%H:%M", strict=False, time_unit="us", time_zone="UTC")
-        at = pl.coalesce(zoned, plain, short).cast(pl.Int64)
+        at = pl.lit(_iso(column.cast(pl.String)))
     return pl.when(at.is_between(EARLIEST_US, LATEST_US)).then(at)
 
 
-def _duration(source: Source, kind: pl.DataType) -> pl.Expr:
-    if kind == pl.Duration:
+def _iso(column: pl.Series) -> pl.Series:
+    """Microseconds of ISO 8601 texts, without a zone as UTC; by the plainest way that reads every value."""
+    for form in ("%Y-%m-%dT%H:%M:%S%.f", "%Y-%m-%dT%H:%M:%S%.fZ", "%Y-%m-%d %H:%M:%S%.f"):
+        if column.head(1).str.to_datetime(form, strict=False, time_unit="us").null_count() == 0:
+            plain = column.str.to_datetime(form, strict=False, time_unit="us")
+            if plain.null_count() == 0:
+                return plain.cast(pl.Int64)
+    text = column.str.strip_chars().str.replace(r"^(\d{4}-\d\d-\d\d) ", "${1}T").str.replace(r"[zZ]$|UTC$", "+00:00")
+    text = text.str.replace(r" ?([+-]\d\d)$", "${1}:00").str.replace(" ", "")
+    read = text.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f%:z", strict=False, time_unit="us", time_zone="UTC")
+    for form in ("%Y-%m-%dT%H:%M:%S%.f", "%Y-%m-%dT%H:%M"):
+        more = text.str.to_datetime(form, strict=False, time_unit="us", time_zone="UTC")
+        read = pl.select(pl.coalesce(read, more)).to_series()
+    return read.cast(pl.Int64)
+
+
+def _duration(source: Source, column: pl.Series) -> pl.Expr:
+    if column.dtype == pl.Duration:
         seconds = pl.col(source.column).cast(pl.Duration("us")).cast(pl.Int64) / 1e6
     else:
-        seconds = _number(source, kind) * DURATIONS[source.unit or "s"]
+        seconds = _number(source, column) * DURATIONS[source.unit or "s"]
     return pl.when(seconds < LONGEST_S).then(seconds)
 
 
-def _number(source: Source, kind: pl.DataType) -> pl.Expr:
-    column = pl.col(source.column)
-    number = (column.str.strip_chars() if kind == pl.String else column).cast(pl.Float64, strict=False)
+def _number(source: Source, column: pl.Series) -> pl.Expr:
+    raw = pl.col(source.column)
+    number = (raw.str.strip_chars() if column.dtype == pl.String else raw).cast(pl.Float64, strict=False)
     return pl.when(number.is_finite()).then(number)
 
 
-def _words(source: Source, _: pl.DataType) -> pl.Expr:
+def _words(source: Source, _: pl.Series) -> pl.Expr:
     text = pl.col(source.column).cast(pl.String, strict=False).str.strip_chars()
     return pl.when(text != "").then(text)
 

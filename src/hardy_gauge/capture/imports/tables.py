@@ -16,6 +16,7 @@ Form = Literal["csv", "jsonl", "parquet"]
 SEPARATORS = (",", ";", "\t", "|")
 LINE = "line"
 LONGEST_FIELD = 2**24
+SAMPLE_ROWS = 2000
 csv.field_size_limit(LONGEST_FIELD)
 
 
@@ -132,7 +133,7 @@ def _names(fields: list[str]) -> list[str]:
 def _jsonl(path: Path, left: Leftovers, rows: int | None) -> pl.DataFrame:
     if rows is None:
         try:
-            frame = pl.read_ndjson(path, infer_schema_length=None)
+            frame = pl.read_ndjson(path, infer_schema_length=SAMPLE_ROWS)
             if len(frame) == lines_of(path) and LINE not in frame.columns:
                 return _plain(frame.with_columns(pl.int_range(1, pl.len() + 1, dtype=pl.Int64).alias(LINE)))
         except (pl.exceptions.PolarsError, OSError, pl.exceptions.PanicException):
