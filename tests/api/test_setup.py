@@ -13,6 +13,7 @@ from cryptography.fernet import Fernet
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
+from hardy_gauge.capture import settings_file
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
@@ -169,7 +170,7 @@ def test_rules_are_stored_followed_and_said_as_yaml(client: TestClient, practice
     connect(client, practice, "desk-a", "lab-a")
     rules = [{"name": "labs", "applies_to": ["lab"], "mode": "reading"}, {"name": "rest", "threshold": 2.0}]
     made = call(client, "PUT", "rules", json={"rules": rules})
-    assert "threshold: 2 s" in made["yaml"] and "rules apply" in made["command"]
+    assert "threshold: 2 s" in made["yaml"] and "settings apply" in made["command"]
     again = client.put("/api/rules/yaml", content=made["yaml"], headers={"content-type": "text/plain"}).json()
     assert again["rules"] == made["rules"]
     rows = {r["server"]: r for r in call(client, "GET", "connections")["connections"]}
@@ -181,6 +182,29 @@ def test_rules_are_stored_followed_and_said_as_yaml(client: TestClient, practice
     assert bad.status_code == 422 and bad.json()["field"] == "rules.0.sample"
     assert call(client, "GET", "rules")["rules"] == made["rules"], "nothing changed"
     assert call(client, "PUT", "rules", 422, json={"rules": [rules[1]] * 2})["field"] == "rules"
+
+
+def test_what_is_set_on_screens_is_said_as_a_file_that_sets_it(client: TestClient, practice: str) -> None:
+    connect(client, practice, "desk-a")
+    call(client, "PUT", "storage/limits", json={"sample_days": 9, "most_bytes": 5_000_000_000, "make_room": True})
+    call(client, "PUT", "snapshots/schedule", json={"applies_to": ["desk"], "every": "2 h", "keep_days": 3})
+    figure = {"name": "due", "sql": "SELECT 1 AS value"}
+    edit = {"labels": ["east"], "scrapes": ["http://127.0.0.1:9/metrics"], "figures": [figure]}
+    call(client, "PATCH", "connections/desk-a", json=edit)
+    before = [call(client, "GET", path) for path in ("storage", "snapshots/schedule", "connections")]
+    files = [before[0]["yaml"], before[1]["yaml"], before[2]["connections"][0]["yaml"]]
+    call(client, "PUT", "storage/limits", json={})
+    call(client, "PUT", "snapshots/schedule", json={})
+    call(client, "PATCH", "connections/desk-a", json={"labels": [], "scrapes": [], "figures": []})
+    store = client.collector.store  # type: ignore[attr-defined]
+    for text in files:
+        settings_file.apply(store, settings_file.read(text), 1)
+    again = [call(client, "GET", path) for path in ("storage", "snapshots/schedule", "connections")]
+    assert again[0]["limits"] == before[0]["limits"] and again[1] == before[1]
+    assert again[2]["connections"][0]["yaml"] == files[2] and "labels:\n  - east" in files[2]
+    with pytest.raises(settings_file.BadSettings, match=r"servers\.0\.account: the keyring has no 'x'"):
+        settings_file.apply(store, settings_file.read("servers: [{server: desk-a, labels: [w], account: x}]"), 1)
+    assert call(client, "GET", "connections")["labels"] == ["east"], "all of it or nothing"
 
 
 def test_pausing_by_hand_and_going_on(client: TestClient, practice: str) -> None:

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from hardy_gauge.capture.convert import Directory
 from hardy_gauge.capture.pace import Pace
 from hardy_gauge.capture.recorder import Recorder
-from hardy_gauge.capture.rules import STARTING_SETS, BadRule, CaptureRule, Only, as_yaml, read_yaml, rule_for
+from hardy_gauge.capture.rules import STARTING_SETS, CaptureRule, Only, rule_for
+from hardy_gauge.capture.settings_file import BadSettings, as_yaml, read_rules
 from hardy_gauge.probes import protocol as p
 
 SECOND = 1_000_000
@@ -88,6 +89,43 @@ def test_sessions_less_often_weigh_more() -> None:
     assert recorder.frames()["sample"]["weight"].sum() == 6 * 240, "they stand for the same time"
 
 
+def test_one_session_in_several_stands_for_the_others() -> None:
+    rule = CaptureRule(every_nth_session=3)
+    followed = [n for n in range(6) if rule.follows(n)]
+    recorder, _ = recorded(rule)
+    frame = recorder.frames()["sample"]
+    assert 0 < len(followed) < 6 and sorted(frame["session"].unique()) == followed
+    assert set(frame["weight"]) == {3.0} and set(frame["one_in"]) == {3}
+    assert any("one session in 3" in t.reason for t in recorder.troubles if t.kind == "partial")
+
+
+@pytest.mark.parametrize("one_in", [2, 5, 16, 1000])
+@pytest.mark.parametrize("step", [1, 2, 5, 16])
+def test_sessions_are_thinned_alike_whatever_the_steps_of_their_numbers(one_in: int, step: int) -> None:
+    rule = CaptureRule(every_nth_session=one_in)
+    followed = sum(rule.follows(40_000 + step * n) for n in range(20_000))
+    assert followed == pytest.approx(20_000 / one_in, rel=0.1)
+
+
+def test_values_of_executions_are_kept_only_where_the_rule_says_so() -> None:
+    text = "SELECT note FROM loan WHERE patron = 4711"
+    row = p.ExecutionRecord(ended_at_us=NOW, duration_s=1.0, statement_key="k", user="u", service="s", database="d", text=text)  # fmt: skip
+    asked: list[bool] = []
+    for literals in ("replaced", "kept"):
+        recorder, probe = recorded(CaptureRule(literals=literals), seconds=0)
+
+        def executions(since_us: int, threshold_s: float, kept: bool) -> p.Executions:
+            asked.append(kept)
+            return p.Executions(until_us=NOW, executions=[row])
+
+        probe.executions = executions  # type: ignore[attr-defined]
+        recorder.abilities.add("executions")
+        recorder._finished(NOW, 0.1)
+        frame = recorder.frames()["execution"]
+        assert ("4711" in str(frame.to_dicts())) == (literals == "kept")
+    assert asked == [False, True], "a server is not even asked for them"
+
+
 def test_reading_records_nothing_and_says_so() -> None:
     recorder, probe = recorded(CaptureRule(name="hush", mode="reading"))
     assert probe.asked == 0 and recorder.frames() == {} and kinds(recorder) == {"paused"}
@@ -155,11 +193,15 @@ def test_slowing_down_is_said_and_weighs_more() -> None:
         recorder.tick(NOW + second * SECOND)
     said = [t for t in recorder.troubles if t.kind == "slowed"]
     assert recorder.pace.factor == 2 and said and "every 2 s" in said[0].reason
-    assert {every for _, every, _ in recorder.samples} == {1.0, 2.0}
+    assert {every for _, every, _, _ in recorder.samples} == {1.0, 2.0}
 
 
 @pytest.mark.parametrize(("text", "field", "words"), [
-    ("rules: 3", "rules", "list of rules"), ("[1]", "rules", "key 'rules'"), ("{", "", "not YAML"),
+    ("rules: 3", "rules", "list of rules"), ("[1]", "rules", "some of 'rules'"),
+    ("limits: {sample_days: 3}", "rules", "nothing else"),
+    ("rules: [{name: a, every_nth_session: 0}]", "rules.0.every_nth_session", "greater"),
+    ("rules: [{name: a, literals: gone}]", "rules.0.literals", "replaced"),
+    ("{", "", "not YAML"),
     ("rules: [{name: a, sample: 90 s}]", "rules.0.sample", "whole seconds"),
     ("rules: [{name: a, sample: 1.5 s}]", "rules.0.sample", "whole seconds"),
     ("rules: [{name: a, threshold: soon}]", "rules.0.threshold", "'50 ms'"),
@@ -170,13 +212,13 @@ def test_slowing_down_is_said_and_weighs_more() -> None:
     ("rules: [{name: a, applies_to: []}]", "rules.0.applies_to", "at least 1"),
 ])  # fmt: skip
 def test_a_wrong_rule_names_its_field(text: str, field: str, words: str) -> None:
-    with pytest.raises(BadRule, match=words) as caught:
-        read_yaml(text)
+    with pytest.raises(BadSettings, match=words) as caught:
+        read_rules(text)
     assert caught.value.field == field
 
 
 def test_a_rule_of_the_field_s_habits_is_read() -> None:
-    (rule,) = read_yaml(
+    (rule,) = read_rules(
         "rules:\n- {name: now, applies_to: [desk-a], threshold: 2 s, only: {sessions: [17]}, until: 2026-03-02T09:00:30Z}"
     )
     assert rule.threshold == 2 and rule.only.sessions == [17] and rule.until is not None
@@ -188,18 +230,19 @@ RULES: Any = st.builds(
     counters=st.integers(10, 3600).map(float), threshold=st.none() | st.sampled_from([0.0, 0.001, 0.1, 2.5, 60.0]),
     weighty_from=st.sampled_from([0.0, 0.01, 1.0]), waits=st.booleans(), plans=st.integers(0, 200),
     only=st.builds(Only, users=st.lists(st.text(max_size=5), max_size=2), text=st.text(max_size=5)),
+    every_nth_session=st.integers(1, 1000), literals=st.sampled_from(["replaced", "kept"]),
     until=st.none() | st.datetimes(min_value=datetime(2020, 1, 1), max_value=datetime(2100, 1, 1), timezones=st.just(UTC)),
 )  # fmt: skip
 
 
 @given(RULES)
 def test_the_yaml_makes_the_same_rule(rule: CaptureRule) -> None:
-    assert read_yaml(as_yaml([rule])) == [rule]
+    assert read_rules(as_yaml([rule])) == [rule]
 
 
 @given(st.text(max_size=200))
 def test_no_text_crashes_the_reader(text: str) -> None:
     try:
-        read_yaml(text)
-    except BadRule as error:
+        read_rules(text)
+    except BadSettings as error:
         assert str(error)

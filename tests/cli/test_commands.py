@@ -81,16 +81,25 @@ def test_capture_records_and_refuses_a_dead_address(practice: str, tmp_path: Pat
     )
 
 
-def test_rules_from_a_file_and_back(tmp_path: Path) -> None:
-    (tmp_path / "rules.yaml").write_text("rules:\n- {name: hush, applies_to: [lab], mode: reading}\n")
-    done = runner.invoke(app, ["rules", "apply", str(tmp_path / "rules.yaml"), "--data", str(tmp_path)])
-    assert done.exit_code == 0 and "1 rule followed" in done.output
-    shown = runner.invoke(app, ["rules", "show", "--data", str(tmp_path)]).output
-    assert yaml.safe_load(shown) == {"rules": [{"name": "hush", "applies_to": ["lab"], "mode": "reading"}]}
-    (tmp_path / "rules.yaml").write_text("rules: [{name: hush, sample: 0 s}]")
-    wrong = runner.invoke(app, ["rules", "apply", str(tmp_path / "rules.yaml"), "--data", str(tmp_path)])
+def test_settings_from_a_file_and_back(tmp_path: Path) -> None:
+    file, data = tmp_path / "gauge.yaml", ["--data", str(tmp_path)]
+    file.write_text("rules:\n- {name: hush, applies_to: [lab], mode: reading}\nlimits: {most_bytes: 20 GB}\n")
+    done = runner.invoke(app, ["settings", "apply", str(file), *data])
+    assert done.exit_code == 0 and "followed: rules, limits" in done.output
+    shown = runner.invoke(app, ["settings", "show", *data]).output
+    found = yaml.safe_load(shown)
+    assert found["rules"] == [{"name": "hush", "applies_to": ["lab"], "mode": "reading"}]
+    assert found["limits"]["most_bytes"] == 20_000_000_000 and found["servers"] == []
+    file.write_text("limits: {sample_days: 3}\nrules: [{name: hush, sample: 0 s}]")
+    wrong = runner.invoke(app, ["settings", "apply", str(file), *data])
     assert wrong.exit_code == 2 and "rules.0.sample" in wrong.output
-    assert runner.invoke(app, ["rules", "show", "--data", str(tmp_path)]).output == shown
+    file.write_text("limits: {sample_days: 3}\nservers: [{server: nobody, labels: [x]}]")
+    wrong = runner.invoke(app, ["settings", "apply", str(file), *data])
+    assert wrong.exit_code == 2 and "servers.0.server" in wrong.output
+    assert runner.invoke(app, ["settings", "show", *data]).output == shown, "all of a file or nothing"
+    file.write_text(shown)
+    assert runner.invoke(app, ["settings", "apply", str(file), *data]).exit_code == 0
+    assert runner.invoke(app, ["settings", "show", *data]).output == shown
 
 
 @pytest.mark.postgres

@@ -20,7 +20,7 @@ import pytest
 from sqlalchemy import select, text
 
 from hardy_gauge.capture.rules import CaptureRule
-from hardy_gauge.capture.wanted import replace_rules
+from hardy_gauge.capture.wanted import set_rules
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Gap, Server
@@ -94,9 +94,8 @@ def test_serve_is_killed_at_random_moments(tmp_path: Path) -> None:
     fakes = [LiveServer(f"s{number}") for number in range(SERVERS)]
     path = tmp_path / "hardy-gauge.db"
     store = Store(path)
-    replace_rules(
-        store, [CaptureRule.model_validate({"name": "often", "applies_to": ["fleet"], "counters": "10 s"})], 1
-    )
+    with store.write() as session:
+        set_rules(session, [CaptureRule.model_validate({"name": "often", "counters": "10 s"})], 1)
     store.close()
     said: list[str] = []
     reached = 0

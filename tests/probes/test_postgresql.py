@@ -214,10 +214,14 @@ def test_executions_and_changes_come_from_the_log(log: str) -> None:
         executions = probe.executions(since, 0.03).executions
         later = probe.executions(executions[-1].ended_at_us, 0.03).executions
         slow = probe.executions(since, 5.0).executions
+        told = probe.executions(since, 0.03, literals=True).executions
         changes = [m for m in probe.messages(since).messages if m.change]
         probe.close()
     (execution,) = [e for e in executions if "pg_sleep" in (e.text or "")]
     assert execution.text == "SELECT pg_sleep($1), $2", "literals are left out"
+    (kept,) = [e for e in told if "pg_sleep" in (e.text or "")]
+    assert kept.text == "SELECT pg_sleep(0.05), 'a \"quoted\"\nline; 42'", "unless they are asked for"
+    assert kept.statement_key == execution.statement_key
     assert execution.statement_key == f"text:{fingerprint('SELECT pg_sleep(?), ?')}"
     assert 0.05 <= execution.duration_s < 1 and since < execution.ended_at_us < since + 20_000_000
     assert (execution.user, execution.database) == ("postgres", "postgres") and "loans" in execution.service

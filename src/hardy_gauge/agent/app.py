@@ -108,8 +108,8 @@ def create_agent(servers: Mapping[str, Beside], token: str) -> FastAPI:
         return of(name).probe.sessions()
 
     @app.get("/servers/{name}/executions")
-    def executions(name: str, since_us: int, threshold_s: float) -> p.Executions:
-        return of(name).probe.executions(since_us, threshold_s)
+    def executions(name: str, since_us: int, threshold_s: float, literals: bool = False) -> p.Executions:
+        return of(name).probe.executions(since_us, threshold_s, literals)
 
     @app.get("/servers/{name}/messages")
     def messages(name: str, since_us: int) -> p.LogMessages:

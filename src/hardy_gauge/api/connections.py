@@ -8,25 +8,24 @@ from typing import Annotated
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import joinedload
 
 from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.fleet import capture_state
 from hardy_gauge.api.problems import Problem
 from hardy_gauge.api.window import find_server
 from hardy_gauge.capture.access import account_of, opened, probe_of
-from hardy_gauge.capture.enrol import Joining, cluster_named, enrol, named_account
+from hardy_gauge.capture.editing import Address, Edit, Name, account_called, as_document, change
+from hardy_gauge.capture.enrol import Joining, enrol
 from hardy_gauge.capture.lists import read_list
 from hardy_gauge.capture.rules import rule_for
+from hardy_gauge.capture.settings_file import COMMAND, as_yaml, named
 from hardy_gauge.capture.wanted import rules_of
-from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.protocol import Member, Probe, ProbeError, Report, Unsupported
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
-from hardy_gauge.store.models import Account, Server
+from hardy_gauge.store.models import Server
 
 router = APIRouter(tags=["connections"], prefix="/connections")
-Address = Annotated[str, Field(min_length=1, max_length=1000)]
-Name = Annotated[str, Field(max_length=80, pattern=r"^[^\s/][^/]*$|^$")]
 
 
 class Strict(BaseModel):
@@ -54,6 +53,8 @@ class Connection(BaseModel):
     capture: str
     capture_words: str
     why: str
+    yaml: str
+    command: str
 
 
 class Connections(BaseModel):
@@ -112,20 +113,6 @@ class ReadServers(BaseModel):
     not_taken: list[ReadLine]
 
 
-class Edit(Strict):
-    """Only what is given changes."""
-
-    cluster: Name | None = None
-    labels: list[str] | None = Field(None, max_length=50)
-    account: str | None = None
-    address: Address | None = None
-    figures: list[FigureQuery] | None = Field(None, max_length=50)
-    scrapes: list[Annotated[str, Field(pattern=r"^https?://[^@]+$", max_length=1000)]] | None = Field(
-        None, max_length=10
-    )
-    retired: bool | None = None
-
-
 @router.get("")
 def connections(data: CurrentData) -> Connections:
     with data.store.read() as session:
@@ -144,7 +131,7 @@ def connections(data: CurrentData) -> Connections:
                     account_by="" if account is None else "itself" if server.account_id else "its group",
                     figures=[FigureQuery.model_validate(f) for f in server.figures], wanted=rule.name,
                     scrapes=server.scrapes, wanted_mode=rule.mode, doing=server.capture.doing, capture=state, capture_words=words,
-                    why=server.capture.why,
+                    why=server.capture.why, yaml=as_yaml(servers=[as_document(server, named(session, server))]), command=COMMAND,
                 )
             )  # fmt: skip
     return Connections(
@@ -198,7 +185,7 @@ def retire(request: Retiring, data: CurrentData, http: Request) -> None:
 def test(request: TestRequest, data: CurrentData) -> Tested:
     """Try an address with an account: who answers, what it reports, what must be switched on, who else is there."""
     with data.store.read() as session:
-        account = _account(session, request.account)
+        account = account_called(session, request.account)
         known = session.scalar(select(Server.name).where(Server.address == request.address))
     began = time.monotonic()
     try:
@@ -267,27 +254,11 @@ def add(request: NewServers, data: CurrentData, http: Request) -> list[Taken]:
 
 def _check(data: Data, new: NewServer) -> None:
     with data.store.read() as session:
-        _account(session, new.account)
+        account_called(session, new.account)
         other = session.scalar(select(Server).where(Server.name == new.name)) if new.name else None
         if other is not None and other.address != new.address:
             detail = f"name: {new.name} is the server at {other.address}; choose another name"
             raise Problem(409, "The name is taken", detail, "name")
-
-
-def _check_address(address: str) -> None:
-    """Of a known kind and without a password; nobody is asked."""
-    try:
-        open_probe(address).close()
-    except ProbeError as error:
-        raise Problem(422, "Not an address", f"address: {error}", "address") from error
-
-
-def _account(session: Session, name: str) -> Account | None:
-    account = named_account(session, name)
-    if name and account is None:
-        known = ", ".join(session.scalars(select(Account.name).order_by(Account.name))) or "none"
-        raise Problem(422, "Unknown account", f"account: the keyring has no '{name}'; it has: {known}", "account")
-    return account
 
 
 @router.get("/{server}/reports")
@@ -306,28 +277,6 @@ def reports(server: str, data: CurrentData) -> list[Report]:
 def edit(server: str, request: Edit, data: CurrentData, http: Request) -> Connection:
     """Change how a server is reached or grouped. Retired, it is recorded no more; what was recorded stays."""
     with data.store.write() as session:
-        owner = find_server(session, server)
-        if request.cluster:
-            owner.cluster_id = cluster_named(session, request.cluster).id
-        if request.labels is not None:
-            owner.labels = sorted({label.strip() for label in request.labels if label.strip()})
-        if request.account is not None:
-            account = _account(session, request.account)
-            owner.account_id = account.id if account else None
-        if request.address is not None:
-            taken = session.scalar(select(Server.name).where(Server.address == request.address, Server.id != owner.id))
-            if taken:
-                raise Problem(409, "The address is taken", f"address: {taken} has it already", "address")
-            _check_address(request.address)
-            owner.address = request.address
-        if request.figures is not None:
-            names = [figure.name for figure in request.figures]
-            if len(set(names)) < len(names):
-                raise Problem(422, "Two figures of one name", "figures: every name is for one query", "figures")
-            owner.figures = [figure.model_dump() for figure in request.figures]
-        if request.scrapes is not None:
-            owner.scrapes = list(dict.fromkeys(request.scrapes))
-        if request.retired is not None:
-            owner.retired_us = data.clock() if request.retired else None
+        change(session, find_server(session, server), request, data.clock())
     http.app.state.poke()
     return next(row for row in connections(data).connections if row.server == server)

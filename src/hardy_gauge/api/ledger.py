@@ -13,7 +13,7 @@ from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.problems import Problem
 from hardy_gauge.api.samples import moments, read_samples
 from hardy_gauge.api.window import CurrentWindow, Window, servers_in
-from hardy_gauge.core.activity.ledger import DIMENSIONS, Dimension, accounts, filtered, over_time
+from hardy_gauge.core.activity.ledger import DIMENSIONS, Dimension, accounts, filtered, over_time, time_spent
 from hardy_gauge.core.activity.wait_families import FAMILIES
 from hardy_gauge.core.reference.words import share, times_reference
 from hardy_gauge.store.models import Server, Statement
@@ -150,15 +150,15 @@ def _reference(
     sums: dict[str, float] = {}
     ticks = 0
     for span in window.reference_spans:
-        seconds = moments(data, servers, span)
-        if not seconds:
+        looked = moments(data, servers, span)
+        if not looked:
             continue
-        ticks += seconds
+        ticks += looked
         frame = filtered(read_samples(data, servers, span, list(dict.fromkeys([by, *typed]))), typed)
         frame, _ = labelled(data, frame, by)
-        for key, count in frame.group_by(by).len().iter_rows():
-            sums[key] = sums.get(key, 0.0) + count
-    return {key: count / max(ticks, 1) for key, count in sums.items()}, ticks
+        for key, spent in frame.group_by(by).agg(time_spent(frame).alias("s")).iter_rows():
+            sums[key] = sums.get(key, 0.0) + spent
+    return {key: spent / max(ticks, 1) for key, spent in sums.items()}, ticks
 
 
 def _account(row: dict[str, Any], by: str, labels: dict[str, str], reference: dict[str, float], ticks: int) -> Account:
@@ -178,7 +178,8 @@ def _stack(
     since = focus.since_us // step * step
     grid = list(range(since, focus.until_us, step))
     frame = over_time(samples, by, since, focus.until_us, step)
-    top = samples.group_by(by).len().sort("len", descending=True)[by].to_list()[:11] if len(samples) else []
+    most = samples.group_by(by).agg(time_spent(samples).alias("s")).sort("s", descending=True)
+    top = most[by].to_list()[:11]
     if by == "wait_family":
         top = [family for family in FAMILIES if family in set(top)]
     series: dict[str, list[float]] = {}

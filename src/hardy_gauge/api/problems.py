@@ -9,6 +9,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
+from hardy_gauge.capture.editing import NotPossible
 from hardy_gauge.core.plans.model import MalformedPlan
 from hardy_gauge.load.design import BadTrial
 from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
@@ -45,6 +46,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     def plain(_: Request, error: HTTPException) -> JSONResponse:
         return answer(error.status_code, "Not found" if error.status_code == 404 else "Error", str(error.detail))
+
+    @app.exception_handler(NotPossible)
+    def not_possible(_: Request, error: NotPossible) -> JSONResponse:
+        return answer(409 if error.taken else 422, error.title, str(error), error.field)
 
     @app.exception_handler(BadTrial)
     def bad_trial(_: Request, error: BadTrial) -> JSONResponse:

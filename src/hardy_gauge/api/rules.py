@@ -12,14 +12,14 @@ from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.problems import Problem
 from hardy_gauge.api.window import Span, find_server, servers_in
 from hardy_gauge.api.work import read_intervals
-from hardy_gauge.capture.rules import STARTING_SETS, BadRule, CaptureRule, as_yaml, read_yaml
-from hardy_gauge.capture.wanted import replace_rules, rules_of
+from hardy_gauge.capture.rules import STARTING_SETS, CaptureRule
+from hardy_gauge.capture.settings_file import COMMAND, BadSettings, as_yaml, read_rules
+from hardy_gauge.capture.wanted import rules_of, set_rules
 from hardy_gauge.core.reference.words import share
 
 router = APIRouter(tags=["rules"], prefix="/rules")
 DAY_US = 86_400_000_000
 BY_HAND = "paused by hand"
-COMMAND = "hardy-gauge rules apply rules.yaml"
 
 
 class Rules(BaseModel):
@@ -71,7 +71,8 @@ def replace(request: RuleList, data: CurrentData, http: Request) -> Rules:
     names = [rule.name for rule in request.rules]
     if len(set(names)) < len(names):
         raise Problem(422, "Two rules of one name", "rules: every name is for one rule", "rules")
-    replace_rules(data.store, request.rules, data.clock())
+    with data.store.write() as session:
+        set_rules(session, request.rules, data.clock())
     http.app.state.poke()
     return _all(data)
 
@@ -82,8 +83,8 @@ def replace_yaml(
 ) -> Rules:
     """All rules from a file's text."""
     try:
-        found = read_yaml(text)
-    except BadRule as error:
+        found = read_rules(text)
+    except BadSettings as error:
         raise Problem(422, "The rules cannot be followed", str(error), error.field) from error
     return replace(RuleList(rules=found), data, http)
 
@@ -97,14 +98,14 @@ def preview(request: RuleList) -> Rules:
 @router.post("/pause")
 def pause(request: Pause, data: CurrentData, http: Request) -> Rules:
     """Record nothing new from the servers named, or follow the other rules there again: a first rule that names them."""
-    with data.store.read() as session:
+    with data.store.write() as session:
         names = [find_server(session, name).name for name in request.servers]
         found = rules_of(session)
-    others = [rule for rule in found if rule.name != BY_HAND]
-    held = {name for rule in found if rule.name == BY_HAND for name in rule.applies_to}
-    held = held | set(names) if request.paused else held - set(names)
-    first = [CaptureRule(name=BY_HAND, applies_to=sorted(held), mode="reading")] if held else []
-    replace_rules(data.store, first + others, data.clock())
+        others = [rule for rule in found if rule.name != BY_HAND]
+        held = {name for rule in found if rule.name == BY_HAND for name in rule.applies_to}
+        held = held | set(names) if request.paused else held - set(names)
+        first = [CaptureRule(name=BY_HAND, applies_to=sorted(held), mode="reading")] if held else []
+        set_rules(session, first + others, data.clock())
     http.app.state.poke()
     return _all(data)
 

@@ -19,12 +19,18 @@ UNSEEN = ("gap", "paused", "not sampled")
 
 def read_samples(data: Data, servers: Sequence[Server], span: Span, columns: Sequence[str]) -> pl.DataFrame:
     """Samples of the servers in the span, with a ``server`` column (name) if asked for, and with ``weight``, the
-    seconds a sample stands for, where it was not always one.
+    seconds a sample stands for, where it was not always one; then also ``one_in`` and ``session`` (unique over the
+    servers) where one session stands for several.
     """
     names = {server.id: server.name for server in servers}
+    wanted = [*(c for c in columns if c != "server"), "weight", "one_in"]
     with data.store.read() as session:
-        wanted = [*(c for c in columns if c != "server"), "weight"]
         frame = segments.read(session, list(names), "sample", span.since_us, span.until_us, wanted)
+        if "one_in" in frame.columns:
+            wanted.append("session")
+            frame = segments.read(session, list(names), "sample", span.since_us, span.until_us, wanted)
+            whose = pl.struct("server_id", "session").hash()
+            frame = frame.with_columns(pl.col("one_in").fill_null(1), whose.alias("session"))
     if frame.is_empty():
         schema = {"at_us": pl.Int64, **{c: pl.Int32 if c == "statement" else pl.String for c in columns}}
         return pl.DataFrame(schema=schema)

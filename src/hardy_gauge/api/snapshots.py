@@ -16,6 +16,7 @@ from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.problems import Problem, RowId
 from hardy_gauge.api.window import find_server
 from hardy_gauge.capture import snapshots
+from hardy_gauge.capture.settings_file import COMMAND, as_yaml
 from hardy_gauge.core.activity.between import NotComparable
 from hardy_gauge.core.reference.words import duration, share
 from hardy_gauge.probes.protocol import ProbeError
@@ -142,17 +143,25 @@ def take(request: Take, data: CurrentData, http: Request) -> TakenOut:
     return TakenOut(taken=taken, not_taken=wrong)
 
 
+class ScheduleOut(snapshots.Schedule):
+    """The schedule, and the file that sets the same."""
+
+    yaml: str
+    command: str
+
+
 @router.get("/schedule")
-def schedule(data: CurrentData) -> snapshots.Schedule:
+def schedule(data: CurrentData) -> ScheduleOut:
     with data.store.read() as session:
-        return snapshots.schedule_of(session)
+        found = snapshots.schedule_of(session)
+    return ScheduleOut(**found.as_document(), yaml=as_yaml(snapshots=found), command=COMMAND)
 
 
 @router.put("/schedule")
-def set_schedule(request: snapshots.Schedule, data: CurrentData) -> snapshots.Schedule:
+def set_schedule(request: snapshots.Schedule, data: CurrentData) -> ScheduleOut:
     with data.store.write() as session:
         snapshots.set_schedule(session, request)
-    return request
+    return schedule(data)
 
 
 @router.get("/difference")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from hardy_gauge.api.data import CurrentData, Data
@@ -65,6 +65,7 @@ class ExecutionRow(BaseModel):
     rows_examined: float | None
     pages_read: float | None
     plan_key: str | None
+    text: str | None = Field(None, description="with its values, where the capture rule keeps them")
 
 
 class StatementDetail(BaseModel):

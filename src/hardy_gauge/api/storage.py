@@ -9,6 +9,7 @@ from pydantic import BaseModel
 from hardy_gauge.api.data import CurrentData, Data
 from hardy_gauge.api.window import servers_in
 from hardy_gauge.capture.limits import Limits, Use, limits_of, set_limits, use_of
+from hardy_gauge.capture.settings_file import COMMAND, as_yaml
 from hardy_gauge.core.reference.words import size
 from hardy_gauge.store.models import Server
 
@@ -36,6 +37,8 @@ class Storage(BaseModel):
     by_kind: dict[str, int]
     limits: Limits
     prices: list[Price]
+    yaml: str
+    command: str
 
 
 @router.get("")
@@ -47,6 +50,7 @@ def storage(data: CurrentData) -> Storage:
         sentence=_sentence(use, limits), used_bytes=use.used_bytes, bytes_a_day=use.bytes_a_day,
         days_left=use.days_left, by_kind=use.by_kind, limits=limits,
         prices=[_price(data, server, use.by_server_a_day.get(server.id, 0.0)) for server in servers],
+        yaml=as_yaml(limits=limits), command=COMMAND,
     )  # fmt: skip
 
 

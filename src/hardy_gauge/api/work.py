@@ -10,6 +10,7 @@ import polars as pl
 from hardy_gauge.api.data import Data
 from hardy_gauge.api.samples import read_samples
 from hardy_gauge.api.window import Span, Window
+from hardy_gauge.core.activity.ledger import time_spent
 from hardy_gauge.probes.wait_map import wait_map
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server
@@ -87,8 +88,7 @@ def sampled_families(data: Data, servers: Sequence[Server], span: Span) -> dict[
     found: dict[int, dict[str, float]] = {}
     if samples.is_empty():
         return found
-    weight = pl.col("weight").sum() if "weight" in samples.columns else pl.len()
-    by = samples.group_by("statement", "wait_family").agg(weight.cast(pl.Float64).alias("n"))
+    by = samples.group_by("statement", "wait_family").agg(time_spent(samples).alias("n"))
     shares = by.with_columns(pl.col("n") / pl.col("n").sum().over("statement"))
     for statement, family, share in shares.iter_rows():
         found.setdefault(statement, {})[family] = share

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
+from hardy_gauge.core.units import byte_size
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import ImportSegment, Preference, Segment
@@ -27,7 +29,7 @@ class Limits(BaseModel):
     execution_days: int = Field(40, ge=1, le=4000)
     statement_days: int = Field(400, ge=1, le=4000)
     metric_days: int = Field(400, ge=1, le=4000)
-    most_bytes: int | None = Field(None, ge=10_000_000)
+    most_bytes: Annotated[int, BeforeValidator(byte_size), Field(ge=10_000_000)] | None = None
     make_room: bool = Field(
         False, description="drop the oldest samples and executions instead of recording nothing new"
     )

@@ -50,7 +50,7 @@ class Recorder:
     messages_until_us: int
     pace: Pace = field(default_factory=Pace)
     scraper: Scraper | None = None
-    samples: list[tuple[int, float, p.Session]] = field(default_factory=list)
+    samples: list[tuple[int, float, int, p.Session]] = field(default_factory=list)
     executions: list[p.ExecutionRecord] = field(default_factory=list)
     changes: list[p.LogMessage] = field(default_factory=list)
     settings: p.Settings | None = None
@@ -123,15 +123,16 @@ class Recorder:
         words = f"it answers slowly, so sessions are looked at every {sample_s * self.pace.factor:g} s"
         self._notice("slowed", now_us, words if self.pace.factor > 1 else "")
         at = now_us // 1_000_000 * 1_000_000
-        taken = [s for s in answer.sessions if self._takes(s)]
-        self.samples += [(at, every_s, session) for session in taken]
+        taken = [s for s in answer.sessions if self.rule.follows(s.session) and self._takes(s)]
+        self.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
         self._meet(taken)
         self._clock(answer.at_us, now_us)
 
     def _finished(self, now_us: int, threshold_s: float) -> None:
         if not self._is_due("executions", now_us, EXECUTIONS_S):
             return
-        found = self.pace.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s))
+        kept = self.rule.literals == "kept"
+        found = self.pace.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s, kept))
         taken = [e for e in found.executions if self._takes(e)]
         self.executions += taken
         self.executions_until_us = found.until_us
@@ -238,7 +239,8 @@ class Recorder:
         if self.samples:
             frames["sample"] = self._sampled()
         if self.executions:
-            rows = [e.model_dump(exclude={"text"}) | {"statement_key": key_of(e)} for e in self.executions]
+            hidden = {"text"} if self.rule.literals == "replaced" else set()
+            rows = [e.model_dump(exclude=hidden) | {"statement_key": key_of(e)} for e in self.executions]
             frames["execution"] = self.directory.with_statements(_reported(rows), named=False)
         return frames
 
@@ -249,16 +251,15 @@ class Recorder:
         self.settings = self.schema = None
 
     def _sampled(self) -> pl.DataFrame:
-        """With ``weight`` where a sample stands for more than a second."""
+        """With ``weight`` where a sample stands for more than a second, and ``one_in`` where sessions are left out."""
         rows = [
-            {"at_us": at, "weight": every_s, "session": s.session, "statement_key": key_of(s), "user": s.user,
+            {"at_us": at, "weight": every_s * one_in, "one_in": one_in, "session": s.session, "statement_key": key_of(s), "user": s.user,
              "wait_event": s.wait_event if self.rule.waits else "not recorded", "service": s.service,
              "database": s.database}
-            for at, every_s, s in self.samples
+            for at, every_s, one_in, s in self.samples
         ]  # fmt: skip
         frame = self.directory.with_statements(_reported(rows), named=False)
-        if (frame["weight"] == 1).all():
-            frame = frame.drop("weight")
+        frame = frame.drop(name for name in ("weight", "one_in") if (frame[name] == 1).all())
         return self.directory.with_families(frame)
 
 
@@ -270,6 +271,8 @@ def partly(rule: CaptureRule) -> str:
     if rule.only != type(rule.only)():
         chosen = [name for name, value in rule.only.model_dump().items() if value]
         left.append(f"only some {' and '.join(chosen)}")
+    if rule.every_nth_session > 1:
+        left.append(f"one session in {rule.every_nth_session}, which stands for all")
     if not rule.waits:
         left.append("no waits")
     return f"rule {rule.name}: {', '.join(left)}" if left else ""

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated, Literal
 
-import yaml
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
 
 from hardy_gauge.core.units import duration
 from hardy_gauge.probes.protocol import ExecutionRecord, Session
@@ -28,14 +26,7 @@ def _or_off(value: object) -> object:
 Seconds = Annotated[float, BeforeValidator(_seconds)]
 SecondsOrOff = Annotated[float | None, BeforeValidator(_or_off)]
 Mode = Literal["everything", "weighty", "reading"]
-
-
-class BadRule(ValueError):
-    """A rule that cannot be followed; ``field`` names the part of it that is wrong."""
-
-    def __init__(self, detail: str, field: str = "") -> None:
-        super().__init__(detail)
-        self.field = field
+Literals = Literal["replaced", "kept"]
 
 
 class Part(BaseModel):
@@ -84,9 +75,17 @@ class CaptureRule(Part):
     threshold: SecondsOrOff = Field(0.1, description="executions that take at least this long, or off")
     weighty_from: Seconds = Field(0.01, ge=0, le=3600)
     waits: bool = True
+    every_nth_session: int = Field(1, ge=1, le=1000, description="of sessions looked at one in so many is kept")
+    literals: Literals = Field("replaced", description="kept: executions are stored with the values in their text")
     plans: int = Field(200, ge=0, le=200, description="most plans kept of one statement")
     only: Only = Field(default_factory=Only)
     until: datetime | None = Field(None, description="the rule ends then, and the next that fits takes over")
+
+    def follows(self, session: int) -> bool:
+        """Whether a session is among one in ``every_nth_session``: by a hash (Knuth, The Art of Computer Programming 3,
+        6.4, multiplicative), so that numbers given out in steps are thinned alike, and always the same answer.
+        """
+        return (session * 2_654_435_761 % 2**32) * self.every_nth_session < 2**32
 
     @field_validator("sample")
     @classmethod
@@ -118,42 +117,13 @@ class CaptureRule(Part):
         found = self.model_dump(exclude_defaults=True, mode="json")
         for name in ("sample", "counters", "threshold", "weighty_from"):
             if name in found:
-                found[name] = "off" if found[name] is None else _said(found[name])
+                found[name] = "off" if found[name] is None else said(found[name])
         return {"name": self.name, "applies_to": self.applies_to} | found
 
 
-def _said(seconds: float) -> str:
+def said(seconds: float) -> str:
+    """A duration as it is written in a file."""
     return f"{seconds * 1e3:g} ms" if seconds < 1 else f"{seconds:g} s"
-
-
-def as_yaml(rules: Sequence[CaptureRule]) -> str:
-    """A file that makes the same rules."""
-    document = {"rules": [rule.as_document() for rule in rules]}
-    # line ends of Unicode and control characters have to be written as escapes
-    plain = all(char.isprintable() for char in json.dumps(document, ensure_ascii=False))
-    return yaml.safe_dump(document, sort_keys=False, allow_unicode=plain)
-
-
-def read_yaml(text: str) -> list[CaptureRule]:
-    """The rules of a file, in their order; BadRule names the rule and the field that is wrong."""
-    try:
-        document = yaml.safe_load(text)
-    except yaml.YAMLError as error:
-        raise BadRule(f"the file is not YAML: {' '.join(str(error).split())}") from error
-    if not isinstance(document, dict) or set(document) != {"rules"} or not isinstance(document["rules"], list):
-        raise BadRule("a key 'rules' with a list of rules was expected, and nothing else", "rules")
-    rules = []
-    for number, found in enumerate(document["rules"]):
-        try:
-            rules.append(CaptureRule.model_validate(found))
-        except ValidationError as error:
-            first = error.errors()[0]
-            field = ".".join(["rules", str(number), *(str(part) for part in first["loc"])])
-            raise BadRule(f"{field}: {first['msg'].removeprefix('Value error, ')}", field) from error
-    names = [rule.name for rule in rules]
-    if twice := next((name for name in names if names.count(name) > 1), None):
-        raise BadRule(f"two rules are named '{twice}'; a name is for one", "rules")
-    return rules
 
 
 # Where to start from, by kind of work; common practice: thresholds start high and come down.

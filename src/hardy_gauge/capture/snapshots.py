@@ -10,11 +10,12 @@ from typing import Annotated, Any
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import delete, func, select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.capture.intervals import FIGURES
-from hardy_gauge.capture.wanted import BUNDLE, IMPORT
+from hardy_gauge.capture.rules import said
+from hardy_gauge.capture.wanted import connected
 from hardy_gauge.core.activity.between import Done, done_between
 from hardy_gauge.core.activity.counters import Reading
 from hardy_gauge.core.sql.normalise import normalise
@@ -22,7 +23,7 @@ from hardy_gauge.core.units import Seconds
 from hardy_gauge.probes.protocol import ProbeError, StatementCounter
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CounterSnapshot, Preference, Server
+from hardy_gauge.store.models import CounterSnapshot, Preference
 
 log = logging.getLogger(__name__)
 NAME = "snapshot schedule"
@@ -40,6 +41,10 @@ class Schedule(BaseModel):
     every: Annotated[Seconds, Field(ge=60, le=86400)] = 3600.0
     keep_days: int = Field(14, ge=1, le=4000)
 
+    def as_document(self) -> dict[str, Any]:
+        """As it is written in a file."""
+        return {"applies_to": self.applies_to, "every": said(self.every), "keep_days": self.keep_days}
+
 
 def schedule_of(session: Session) -> Schedule:
     row = session.get(Preference, NAME)
@@ -47,7 +52,7 @@ def schedule_of(session: Session) -> Schedule:
 
 
 def set_schedule(session: Session, schedule: Schedule) -> None:
-    session.merge(Preference(name=NAME, value=schedule.model_dump(mode="json") | {"every": f"{schedule.every:g} s"}))
+    session.merge(Preference(name=NAME, value=schedule.as_document()))
 
 
 def take(store: Store, server_id: int, why: str, note: str = "") -> int:
@@ -121,8 +126,7 @@ def due(store: Store, now_us: int) -> list[int]:
         )
         taken = set(session.scalars(query))
         places = set(schedule.applies_to)
-        watched = (Server.retired_us.is_(None), *(Server.address.not_like(f"{way}%") for way in (BUNDLE, IMPORT)))
-        servers = session.scalars(select(Server).where(*watched).options(joinedload(Server.cluster)))
+        servers = session.scalars(connected(retired=False))
         return [s.id for s in servers if s.id not in taken and places & {"fleet", s.name, s.cluster.name, *s.labels}]
 
 

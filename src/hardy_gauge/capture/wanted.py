@@ -6,7 +6,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import delete, select
+from sqlalchemy import Select, delete, select
 from sqlalchemy.orm import Session, joinedload
 
 from hardy_gauge.capture.access import account_of
@@ -35,13 +35,19 @@ def rules_of(session: Session) -> list[CaptureRule]:
     return [CaptureRule.model_validate(row.document) for row in session.scalars(select(Rule).order_by(Rule.position))]
 
 
-def replace_rules(store: Store, rules: Sequence[CaptureRule], now_us: int) -> None:
-    """Follow these rules instead of those there are, in one transaction."""
-    with store.write() as session:
-        session.execute(delete(Rule))
-        for position, rule in enumerate(rules):
-            document = rule.model_dump(mode="json")
-            session.add(Rule(name=rule.name, position=position, document=document, changed_us=now_us))
+def set_rules(session: Session, rules: Sequence[CaptureRule], now_us: int) -> None:
+    """Follow these rules instead of those there are."""
+    session.execute(delete(Rule))
+    for position, rule in enumerate(rules):
+        document = rule.model_dump(mode="json")
+        session.add(Rule(name=rule.name, position=position, document=document, changed_us=now_us))
+
+
+def connected(retired: bool = True) -> Select[tuple[Server]]:
+    """Servers with an address, not those of bundles and imports, with their clusters; perhaps without retired ones."""
+    own = [Server.address.not_like(f"{way}%") for way in (BUNDLE, IMPORT)]
+    query = select(Server).where(*own).options(joinedload(Server.cluster)).order_by(Server.name)
+    return query if retired else query.where(Server.retired_us.is_(None))
 
 
 def wanted(store: Store, now_us: int) -> list[Wanted]:
@@ -49,10 +55,8 @@ def wanted(store: Store, now_us: int) -> list[Wanted]:
     over = full(store)
     with store.read() as session:
         rules = rules_of(session)
-        reachable = (Server.retired_us.is_(None), *(Server.address.not_like(f"{way}%") for way in (BUNDLE, IMPORT)))
-        query = select(Server).where(*reachable).options(joinedload(Server.cluster))
         found = []
-        for server in session.scalars(query):
+        for server in session.scalars(connected(retired=False)):
             account = account_of(session, server)
             signed = (account.id, account.changed_us) if account else None
             reached = json.dumps([server.address, signed, server.figures, server.scrapes])

@@ -71,8 +71,9 @@ class HttpProbe:
     def sessions(self) -> p.Sessions:
         return self._get("sessions", p.Sessions)
 
-    def executions(self, since_us: int, threshold_s: float) -> p.Executions:
-        return self._get(f"executions?since_us={since_us}&threshold_s={threshold_s}", p.Executions)
+    def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> p.Executions:
+        kept = "&literals=true" if literals else ""
+        return self._get(f"executions?since_us={since_us}&threshold_s={threshold_s}{kept}", p.Executions)
 
     def settings(self) -> p.Settings:
         return self._get("settings", p.Settings)

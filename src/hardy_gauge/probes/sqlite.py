@@ -49,7 +49,7 @@ class SqliteProbe:
     def sessions(self) -> p.Sessions:
         raise p.Unsupported("a file knows no sessions")
 
-    def executions(self, since_us: int, threshold_s: float) -> p.Executions:
+    def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> p.Executions:
         raise p.Unsupported("a file keeps no executions")
 
     def messages(self, since_us: int) -> p.LogMessages:

@@ -5,6 +5,7 @@ Sources: SQLite (the standard library's) and PostgreSQL (Debian's package).
 
 from __future__ import annotations
 
+import itertools
 import json
 import sqlite3
 from collections.abc import Iterator
@@ -33,6 +34,22 @@ STATEMENTS = [
     "SELECT id FROM loan WHERE id BETWEEN 100 AND 400 ORDER BY due_day",
     "SELECT * FROM (SELECT patron_id, sum(returned) s FROM loan GROUP BY patron_id) x WHERE s > 3",
     "SELECT id, (SELECT max(due_day) FROM loan l WHERE l.item_id = i.id) FROM item i WHERE i.id < 40",
+    "SELECT id, rank() OVER (PARTITION BY branch_id ORDER BY title_id) FROM item WHERE id < 2000",
+    "WITH RECURSIVE r(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM r WHERE n < 500) SELECT sum(n) FROM r",
+    "WITH busy AS MATERIALIZED (SELECT patron_id, count(*) c FROM loan GROUP BY 1) SELECT a.c FROM busy a JOIN busy b USING (patron_id) WHERE a.c > 4",
+    "SELECT id FROM item WHERE branch_id = 2 UNION SELECT item_id FROM loan WHERE due_day < 3",
+    "SELECT id FROM item WHERE id < 50 UNION ALL SELECT id FROM loan WHERE id < 50",
+    "SELECT i.id FROM item i WHERE NOT EXISTS (SELECT 1 FROM loan l WHERE l.item_id = i.id AND l.due_day = 9)",
+    "SELECT b.branch_id, x.id FROM (SELECT DISTINCT branch_id FROM item) b, LATERAL (SELECT id FROM item WHERE branch_id = b.branch_id ORDER BY id DESC LIMIT 2) x",
+    "SELECT count(*) FROM loan WHERE item_id = 5 OR patron_id = 6",
+    "SELECT count(DISTINCT patron_id) FROM loan WHERE due_day BETWEEN 10 AND 400",
+    "SELECT l.id FROM loan l LEFT JOIN item i ON i.id = l.item_id AND i.branch_id = 99 WHERE l.id < 900 ORDER BY i.shelf NULLS FIRST",
+    "SELECT branch_id, returned, count(*) FROM loan l JOIN item i ON i.id = l.item_id GROUP BY ROLLUP (branch_id, returned)",
+    "SELECT * FROM item a JOIN item b ON a.title_id < b.title_id AND a.id < 30 AND b.id < 60",
+    "SELECT id FROM loan WHERE id = 5 AND false",
+    "SELECT sum(v) FROM (VALUES (1), (2), (3)) t(v)",
+    "SELECT g, count(*) FROM generate_series(1, 3000) g LEFT JOIN item i ON i.id = g GROUP BY g ORDER BY 2, 1 LIMIT 7",
+    "SELECT CASE WHEN id < 0 THEN (SELECT count(*) FROM loan) ELSE 0 END FROM item WHERE id < 10",
 ]
 
 
@@ -66,6 +83,17 @@ def test_own_times_of_a_real_plan_add_up(postgres: psycopg.Connection, sql: str,
     assert sum(owns) == pytest.approx(root["Actual Total Time"] / 1000, rel=1e-6, abs=1e-7)
     assert all(own >= 0 for own in owns)
     assert plan.root.rows_seen == root["Actual Rows"]
+
+
+@pytest.mark.postgres
+def test_the_plans_are_of_thirty_shapes_and_more(postgres: psycopg.Connection) -> None:
+    shapes = set()
+    for workers, sql in itertools.product((0, 2), STATEMENTS):
+        postgres.execute(f"SET max_parallel_workers_per_gather = {workers}")
+        row = postgres.execute(f"EXPLAIN (FORMAT JSON) {sql}").fetchone()  # type: ignore[arg-type]
+        assert row is not None
+        shapes.add(read_plan(json.dumps(row[0])).plan_id)
+    assert len(shapes) >= 30
 
 
 @pytest.mark.postgres

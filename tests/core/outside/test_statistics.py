@@ -78,6 +78,37 @@ def test_margins_cover_the_true_time(rate: float, mean_s: float) -> None:
     assert hits / trials >= 0.93
 
 
+@pytest.mark.parametrize(
+    ("sessions", "rate", "mean_s", "one_in", "spacing"),
+    [(300, 0.01, 0.5, 5, 5), (60, 0.05, 2.0, 3, 1), (100, 0.2, 3.0, 10, 1), (200, 0.01, 20.0, 4, 1)],
+)
+def test_margins_cover_the_true_time_of_all_sessions(
+    sessions: int, rate: float, mean_s: float, one_in: int, spacing: int
+) -> None:
+    """Of sessions that each work on and off only one in several is followed: the interval holds the time of all."""
+    rng = np.random.default_rng(11)
+    seconds, hits, trials = 600, 0, 200
+    for _ in range(trials):
+        followed = rng.random(sessions) < 1 / one_in
+        truth, seen = 0.0, []
+        for session in range(sessions):
+            start = np.sort(rng.uniform(-50, seconds, rng.poisson(rate * (seconds + 50))))
+            end = np.minimum(start + rng.exponential(mean_s, len(start)), np.append(start[1:], np.inf)[: len(start)])
+            truth += np.clip(np.minimum(end, seconds) - np.maximum(start, 0), 0, None).sum() / seconds
+            if followed[session]:
+                first, last = (
+                    np.ceil(np.maximum(start, 0) / spacing),
+                    np.floor(np.minimum(end, seconds - 1e-9) / spacing),
+                )
+                seen += [(t * spacing, session) for a, b in zip(first, last, strict=True) for t in np.arange(a, b + 1)]
+        frame = pl.DataFrame({"at_us": [int(t * 1e6) for t, _ in seen], "session": [s for _, s in seen]}).with_columns(
+            k=pl.lit("x"), weight=pl.lit(float(spacing * one_in)), one_in=pl.lit(one_in)
+        )
+        row = accounts(frame, ["k"], seconds).row(0, named=True)
+        hits += row["low"] <= truth <= row["high"]
+    assert hits / trials >= 0.93
+
+
 def test_nile_level_shift() -> None:
     """The annual flow fell after 1898; the first year of the lower level is 1899."""
     nile = sm.datasets.nile.load_pandas().data

@@ -24,11 +24,16 @@ def filtered(samples: pl.DataFrame, filters: Mapping[str, Sequence[str | int]]) 
     return samples
 
 
+def time_spent(samples: pl.DataFrame) -> pl.Expr:
+    """The time that samples stand for, in seconds, summed."""
+    return (pl.col("weight").sum() if "weight" in samples.columns else pl.len()).cast(pl.Float64)
+
+
 def accounts(samples: pl.DataFrame, by: Sequence[str], ticks: int, period_us: int = PERIOD_US) -> pl.DataFrame:
     """One row an account, most time first: keys, samples, active_sessions with low and high, share.
 
-    ``samples`` has ``at_us``, the columns of ``by`` and perhaps ``weight`` (seconds that a sample stands for); ``ticks``
-    counts the seconds looked at.
+    ``samples`` has ``at_us``, the columns of ``by`` and perhaps ``weight`` (seconds that a sample stands for), with
+    ``one_in`` and ``session`` where one session stands for several; ``ticks`` counts the seconds looked at.
     """
     summed = with_margins(samples, by, ticks, period_us)
     total = max(float(summed["n"].sum()), 1e-9) if len(summed) else 1.0
@@ -50,6 +55,6 @@ def over_time(samples: pl.DataFrame, by: str, since_us: int, until_us: int, step
         samples.with_columns(((pl.col("at_us") - since_us) // step_us * step_us + since_us).alias("at_us"))
         .filter(pl.col("at_us").is_between(since_us, until_us - 1))
         .group_by("at_us", by)
-        .agg(((pl.col("weight").sum() if "weight" in samples.columns else pl.len()) / moments).alias("active_sessions"))
+        .agg((time_spent(samples) / moments).alias("active_sessions"))
         .sort("at_us", by)
     )

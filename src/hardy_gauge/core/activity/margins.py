@@ -5,6 +5,11 @@ differences (K. M. Wolter, "An Investigation of Some Estimators of Variance for 
 JASA 79, 1984, estimator v2): with n ticks and counts c, var(sum) = n / (2(n−1)) · Σ (cᵢ₊₁ − cᵢ)².
 The interval is that of a Poisson count scaled by the dispersion so found, so that it stays above zero
 and is right for rare events too (Garwood 1936 for the count).
+
+Where only one session in m was followed, the sessions are a sample too (Poisson sampling with probability 1/m; Särndal,
+Swensson and Wretman, "Model Assisted Survey Sampling", 1992, section 3.5): with yₛ samples of session s the variance
+grows by m²(1 − 1/m) · Σ yₛ(yₛ − 1). Of yₛ² the pairs of different samples count; what a sample has in common with
+itself is chance of the times looked at, which is counted above.
 """
 
 from __future__ import annotations
@@ -25,9 +30,10 @@ def with_margins(samples: pl.DataFrame, keys: Sequence[str], ticks: int, period_
     """Add up samples by ``keys``, with ``low``/``high``, a 95% interval of the sum.
 
     ``samples`` has one row per session seen, with ``at_us``, and ``weight`` where a sample stands for more than one
-    period; ``ticks`` is how many periods there were in all, empty ones included. Columns out: keys, samples (rows),
-    n (their weights' sum), low, high. Samples of one weight are one sample of the times at which they were taken;
-    the variances of several weights add up.
+    period; ``ticks`` is how many periods there were in all, empty ones included. With ``one_in`` (whole, part of the
+    weight) and ``session`` where not every session was followed. Columns out: keys, samples (rows), n (their weights'
+    sum), low, high. Samples of one weight are one sample of the times at which they were taken; the variances of
+    several weights add up.
     """
     by = list(keys)
     weighted = "weight" in samples.columns
@@ -36,16 +42,29 @@ def with_margins(samples: pl.DataFrame, keys: Sequence[str], ticks: int, period_
     if samples.is_empty():
         return accounts.with_columns(pl.lit(0.0).alias("low"), pl.lit(0.0).alias("high"))
     variance = np.zeros(len(accounts))
-    classes = [(key[0], alike) for key, alike in samples.group_by("weight")] if weighted else [(1.0, samples)]
-    for weight, alike in classes:
+    for weight, one_in, alike in _classes(samples):
         code, codes = _codes(alike, accounts, by)
-        tick = alike["at_us"].to_numpy() // int(period_us * weight)
+        spacing = weight / one_in
+        tick = alike["at_us"].to_numpy() // int(period_us * spacing)
         squares, beside = _products(code, tick, len(accounts))
-        taken = max(ticks / weight, 2)
+        taken = max(ticks / spacing, 2)
         variance += (squares - beside)[codes] * taken / (taken - 1) * weight**2
+        if one_in > 1:
+            pairs, _ = _products(code, alike["session"].rank("dense").to_numpy().astype(np.int64), len(accounts))
+            own = np.bincount(code, minlength=len(accounts))
+            variance += (pairs - own)[codes] * weight**2 * (1 - 1 / one_in)
     seen, total = (accounts[name].to_numpy().astype(float) for name in ("samples", "n"))
     low, high = poisson_interval(total, variance, seen)
     return accounts.with_columns(pl.Series("low", low), pl.Series("high", high))
+
+
+def _classes(samples: pl.DataFrame) -> list[tuple[float, int, pl.DataFrame]]:
+    """Samples that stand for the same time in the same way: their weight, of how many sessions one was followed."""
+    if "weight" not in samples.columns:
+        return [(1.0, 1, samples)]
+    if "one_in" not in samples.columns:
+        return [(float(key[0]), 1, alike) for key, alike in samples.group_by("weight")]
+    return [(float(key[0]), int(key[1]), alike) for key, alike in samples.group_by("weight", "one_in")]
 
 
 def _codes(samples: pl.DataFrame, accounts: pl.DataFrame, by: list[str]) -> tuple[Ints, Ints]:

@@ -72,7 +72,7 @@ class ExecutionRecord(Message):
     rows_returned: float | None = None
     rows_examined: float | None = None
     pages_read: float | None = None
-    text: str | None = Field(None, description="where the counters may not know the statement")
+    text: str | None = Field(None, description="where the counters may not know it, or with its literals if asked for")
     plan_key: str | None = None
 
 

@@ -14,7 +14,7 @@ class Companion(Protocol):
 
     def __init__(self, line: Line) -> None: ...
     def explain(self, request: ExplainRequest) -> Explained: ...
-    def executions(self, since_us: int, threshold_s: float) -> Executions: ...
+    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions: ...
     def messages(self, since_us: int) -> LogMessages: ...
 
 
@@ -27,7 +27,7 @@ class NoCompanion:
     def explain(self, request: ExplainRequest) -> Explained:
         raise Unsupported("the pack does not say how this engine is asked for a plan")
 
-    def executions(self, since_us: int, threshold_s: float) -> Executions:
+    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
         raise Unsupported("the pack does not say how this engine's log is read")
 
     def messages(self, since_us: int) -> LogMessages:

@@ -163,8 +163,8 @@ class SqlPackProbe:
         rows = self._all(p.Session, self.pack.sessions)
         return p.Sessions(at_us=_now_us(), sessions=rows)
 
-    def executions(self, since_us: int, threshold_s: float) -> p.Executions:
-        return self._companion.executions(since_us, threshold_s)
+    def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> p.Executions:
+        return self._companion.executions(since_us, threshold_s, literals)
 
     def messages(self, since_us: int) -> p.LogMessages:
         return self._companion.messages(since_us)

@@ -14,6 +14,7 @@ const lasting = ref<number | null>(null)
 const list = (name: 'users' | 'services' | 'databases') => computed({ get: () => (rule.value.only?.[name] ?? []).join(', '), set: (text) => (rule.value.only![name] = words(text)) })
 const [users, services, databases] = [list('users'), list('services'), list('databases')]
 const sessions = computed({ get: () => (rule.value.only?.sessions ?? []).join(', '), set: (text) => (rule.value.only!.sessions = words(text).map(Number).filter(Number.isInteger)) })
+const kept = computed({ get: () => rule.value.literals === 'kept', set: (yes) => (rule.value.literals = yes ? 'kept' : 'replaced') })
 const places_ = computed({ get: () => rule.value.applies_to.join(', '), set: (text) => (rule.value.applies_to = words(text)) })
 
 watch(() => [rule.value.mode, rule.value.weighty_from, rule.value.applies_to.join()], async () => {
@@ -35,11 +36,13 @@ const forAWhile = () => (rule.value.until = new Date(Date.now() + lasting.value!
         <div><div class="form-line"><DurationInput v-model="rule.weighty_from" label="From how long a call" /> a call on average in the interval</div><p v-if="missed" class="act mb-0 mt-1" role="status" data-test="missed">{{ missed.sentence }}</p></div>
       </template>
       <template v-if="rule.mode !== 'reading'">
-        <span>Sessions</span><div class="form-line">every <DurationInput v-model="rule.sample" label="Sessions every" off /></div>
+        <span>Sessions</span><div class="form-line">every <DurationInput v-model="rule.sample" label="Sessions every" off /> of one session in <BFormInput v-model.number="rule.every_nth_session" type="number" min="1" max="1000" size="sm" class="count" aria-label="One session in" data-test="nth" /></div>
         <span>Counters</span><div class="form-line">every <DurationInput v-model="rule.counters" label="Counters every" /></div>
         <span>Executions</span><div class="form-line">that take <DurationInput v-model="rule.threshold" label="Executions from" off /> or more</div>
+        <span>Their texts</span>
+        <div><BFormCheckbox v-model="kept" data-test="literals">with their values</BFormCheckbox><span v-if="kept" class="act small">values may be personal data; they go into bundles too</span></div>
         <span>Waits</span><BFormCheckbox v-model="rule.waits">what sessions wait for</BFormCheckbox>
-        <label for="rule-plans">Plans</label><div class="form-line">at most <BFormInput id="rule-plans" v-model.number="rule.plans" type="number" min="0" max="200" size="sm" style="width: 80px" /> of a statement</div>
+        <label for="rule-plans">Plans</label><div class="form-line">at most <BFormInput id="rule-plans" v-model.number="rule.plans" type="number" min="0" max="200" size="sm" class="count" /> of a statement</div>
         <span>Only</span>
         <div v-if="rule.only" class="only">
           <label for="only-users">users</label><BFormInput id="only-users" v-model.lazy="users" size="sm" />
@@ -61,6 +64,7 @@ const forAWhile = () => (rule.value.until = new Date(Date.now() + lasting.value!
 
 <style scoped>
 .form-grid { grid-template-columns: 90px minmax(0, 1fr); }
+.count { width: 80px; }
 .only { display: grid; grid-template-columns: auto 1fr auto 1fr; gap: 5px 8px; align-items: center; }
 .only label { color: var(--faded); }
 </style>

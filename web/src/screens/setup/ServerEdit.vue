@@ -3,6 +3,7 @@ import { BButton, BFormInput, BFormSelect, BFormTextarea } from 'bootstrap-vue-n
 import { computed, ref } from 'vue'
 import { patch, type Schemas } from '@/api/client'
 import ReportList from './ReportList.vue'
+import SameAsFile from './SameAsFile.vue'
 import { useWork, words } from './work'
 import { useAnswer } from '@/state/fetching'
 
@@ -57,6 +58,7 @@ const save = () => run(async () => {
       </div>
       <span></span>
       <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; followed from the next second on</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
+      <span></span><SameAsFile :yaml="row.yaml" :command="row.command" />
       <span>Reports</span>
       <ReportList v-if="reports" :reports="reports" />
       <span v-else :class="{ act: unanswered }">{{ unanswered?.detail ?? 'asking the server' }}</span>

@@ -3,6 +3,7 @@ import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
 import { computed, ref, watch } from 'vue'
 import { post, put, query, remove, type Schemas } from '@/api/client'
 import DurationInput from './DurationInput.vue'
+import SameAsFile from './SameAsFile.vue'
 import SetupTabs from './SetupTabs.vue'
 import SnapshotDifference from './SnapshotDifference.vue'
 import { useWork, words } from './work'
@@ -17,7 +18,7 @@ const first = computed(() => Number(w.route.query.first) || null)
 const second = computed(() => Number(w.route.query.second) || null)
 const answer = useAnswer<Schemas['SnapshotOut'][]>(() => `snapshots?${query({ server: server.value })}`)
 const known = useAnswer<Schemas['Connections']>(() => 'connections')
-const schedule = useAnswer<Schemas['Schedule']>(() => 'snapshots/schedule')
+const schedule = useAnswer<Schemas['ScheduleOut']>(() => 'snapshots/schedule')
 const { problem, busy, run, wrong } = useWork()
 const note = ref('')
 const said = ref('')
@@ -66,12 +67,13 @@ const takeOut = (id: number) => run(async () => {
         <BButton size="sm" variant="primary" :disabled="busy || choices.length < 2" data-test="snapshot-take" @click="take">Take a snapshot now</BButton>
         <span class="faded" role="status">{{ busy ? 'asking' : said }}</span>
       </div>
-      <form class="form-line mb-3" @submit.prevent="save">
+      <form class="form-line mb-2" @submit.prevent="save">
         <label for="snapshot-places">On schedule: of</label><BFormInput id="snapshot-places" v-model="places" size="sm" class="note" placeholder="fleet, clusters, servers or labels; nowhere" :state="wrong('applies_to')" />
         <span>every</span><DurationInput v-model="every" label="Every" />
         <span>kept</span><BFormInput v-model.number="days" type="number" min="1" size="sm" class="days" aria-label="Days kept" :state="wrong('keep_days')" /><span>days</span>
         <BButton type="submit" size="sm" variant="outline-secondary" :disabled="busy" data-test="snapshot-schedule">Follow</BButton>
       </form>
+      <SameAsFile v-if="schedule.data.value" class="mb-3" :yaml="schedule.data.value.yaml" :command="schedule.data.value.command" />
       <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
       <SnapshotDifference v-if="first && second && first !== second" :first="first" :second="second" />
       <table v-if="data.length" class="ruled" data-test="snapshots">

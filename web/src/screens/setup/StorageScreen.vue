@@ -2,6 +2,7 @@
 import { BButton, BFormCheckbox, BFormInput } from 'bootstrap-vue-next'
 import { computed, ref, watch } from 'vue'
 import { put, type Schemas } from '@/api/client'
+import SameAsFile from './SameAsFile.vue'
 import SetupTabs from './SetupTabs.vue'
 import { useWork } from './work'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
@@ -65,6 +66,7 @@ const save = () => run(async () => {
             <span></span>
             <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; cleaned up within ten minutes</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
           </form>
+          <SameAsFile class="mt-3" :yaml="data.yaml" :command="data.command" />
         </section>
       </div>
     </template>

@@ -19,10 +19,11 @@ class Companion:
     def explain(self, request: ExplainRequest) -> Explained:
         return explain(self.line, request)
 
-    def executions(self, since_us: int, threshold_s: float) -> Executions:
+    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
         """Executions of at least the threshold that ended after ``since_us``, as far as the server logs them."""
         entries = self._tail.since(since_us)
-        found = [e for e in map(execution_of, entries) if e is not None and e.duration_s >= threshold_s]
+        told = (execution_of(entry, literals) for entry in entries)
+        found = [e for e in told if e is not None and e.duration_s >= threshold_s]
         return Executions(until_us=max([since_us, *(e.at_us for e in entries)]), executions=found)
 
     def messages(self, since_us: int) -> LogMessages:

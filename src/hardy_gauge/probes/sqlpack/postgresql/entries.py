@@ -1,4 +1,4 @@
-"""What entries of the log say: executions with their time, changes, and messages by severity. Literals are left out."""
+"""What entries of the log say: executions with their time, changes, and messages by severity. Literals are left out unless they are asked for."""
 
 from __future__ import annotations
 
@@ -18,15 +18,18 @@ _SEVERITY: dict[str, Literal["info", "warning", "error"]] = {
 }  # fmt: skip
 
 
-def execution_of(entry: Entry) -> ExecutionRecord | None:
-    """The finished execution that an entry tells of, if any; its key is its text's fingerprint."""
+def execution_of(entry: Entry, literals: bool = False) -> ExecutionRecord | None:
+    """The finished execution that an entry tells of, if any; its key is its text's fingerprint. The text has its
+    literals where ``literals`` are asked for.
+    """
     match = _DURATION.match(entry.message)
     if match is None or match[2] is None:
         return None
     normal = normalise(match[2])
     return ExecutionRecord(
         ended_at_us=entry.at_us, duration_s=float(match[1]) / 1000, statement_key=f"text:{normal.fingerprint}",
-        user=entry.user, service=entry.service, database=entry.database, text=normal.text,
+        user=entry.user, service=entry.service, database=entry.database,
+        text=match[2].strip() if literals else normal.text,
     )  # fmt: skip
 
 
