@@ -47,13 +47,8 @@ def measure() -> dict[str, float]:
     port = free_port()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        command = [
-            str(Path(sys.executable).parent / "practice-fleet"),
-            "--scenario",
-            str(scenario(folder)),
-            "--port",
-            str(port),
-        ]
+        practice = str(Path(sys.executable).parent / "hardy-gauge-practice")
+        command = [practice, "serve", "--scenario", str(scenario(folder)), "--port", str(port)]
         process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         try:
             wait_for(f"http://127.0.0.1:{port}/servers", 300)

@@ -8,7 +8,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Generator, Iterator
+from collections.abc import Callable, Generator, Iterator
 from pathlib import Path
 
 import httpx
@@ -51,6 +51,13 @@ def wait_for(address: str, seconds: float = 30) -> None:
         except httpx.HTTPError:
             time.sleep(0.05)
     raise AssertionError(f"{address} did not answer within {seconds} s")
+
+
+def wait_until(condition: Callable[[], object], seconds: float = 70) -> None:
+    began = time.monotonic()
+    while not condition():
+        assert time.monotonic() - began < seconds, "it did not come about"
+        time.sleep(0.02)
 
 
 class Serving:

@@ -14,7 +14,7 @@ from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
 from hardy_gauge.capture import settings_file
-from hardy_gauge.capture.collector import Collector
+from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState
@@ -217,6 +217,21 @@ def test_pausing_by_hand_and_going_on(client: TestClient, practice: str) -> None
     made = call(client, "POST", "rules/pause", json={"servers": ["desk-b"], "paused": False})
     assert [r["name"] for r in made["rules"]] == ["mine"]
     assert call(client, "POST", "rules/pause", 404, json={"servers": ["x"], "paused": True})["field"] == "server"
+
+
+def test_recording_tells_its_own_price(client: TestClient, practice: str) -> None:
+    connect(client, practice, "desk-a")
+    collector: Collector = client.collector  # type: ignore[attr-defined]
+    (recorder,) = collector.recorders
+    for before_s in (120, 60, 0):
+        recorder.tick(clock_us() - before_s * 1_000_000)
+        time.sleep(0.2)
+        collector.write()
+    found = call(client, "GET", "storage")
+    (price,) = found["prices"]
+    assert price["calls_per_s"] > 0 and price["bytes_a_day"] > 0 and price["server_share"] is None
+    assert price["core_share"] > 0 and price["waited_share"] > 0
+    assert "of a core here" in found["sentence"]
 
 
 def test_a_full_store_records_nothing_new_and_says_why(client: TestClient, practice: str) -> None:

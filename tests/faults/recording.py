@@ -14,6 +14,7 @@ from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.enrol import enrol
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState
+from tests.faults.fake import PATIENT_S
 
 
 def main(path: str, address: str) -> None:
@@ -25,6 +26,7 @@ def main(path: str, address: str) -> None:
         return int(client.get(f"{address}/clock").json())
 
     collector = Collector(store, clock=clock)
+    collector.recorders[0].probe.deadline_s = PATIENT_S
     while True:
         collector.tick()
         for future in list(collector._busy.values()):

@@ -16,7 +16,7 @@ from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Gap
-from tests.faults.fake import SECOND, FakeServer
+from tests.faults.fake import PATIENT_S, SECOND, FakeServer
 
 
 class Bench:
@@ -27,6 +27,8 @@ class Bench:
         self.good, self.bad = FakeServer("good"), FakeServer("bad")
         self.enrolled = enrol(store, [self.good.address, self.bad.address])
         self.collector = Collector(store, clock=lambda: self.good.now)
+        for recorder in self.collector.recorders:
+            recorder.probe.deadline_s = PATIENT_S
 
     def pass_minutes(self, count: int) -> None:
         for _ in range(count):
@@ -35,7 +37,7 @@ class Bench:
                 fake.calls += 600
             self.collector.tick()
             for future in self.collector._busy.values():
-                future.result(timeout=10)
+                future.result(timeout=PATIENT_S)
         self.collector.write()
 
     def troubles(self, name: str) -> list[tuple[str, str, bool]]:
@@ -59,7 +61,7 @@ class Bench:
 def bench(store: Store) -> Iterator[Bench]:
     made = Bench(store)
     made.pass_minutes(3)
-    assert made.minutes("good") == made.minutes("bad") == [600.0, 600.0]
+    assert made.minutes("good") == made.minutes("bad") == [600.0, 600.0], made.troubles("good") + made.troubles("bad")
     yield made
     made.collector._pool.shutdown()
     made.good.http.shutdown()

@@ -17,6 +17,7 @@ from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import from_first_entry, whole_lines
 from hardy_gauge.probes.sqlpack.probe import SqlPackProbe
 from hardy_gauge.probes.wait_map import wait_map
+from tests.conftest import wait_until
 from tests.postgres import SECRET, running_postgres, watched_postgres
 
 pytestmark = pytest.mark.postgres
@@ -43,13 +44,6 @@ def probe(watched: tuple[psycopg.Connection, str]) -> Iterator[SqlPackProbe]:
 
 def another(owner: psycopg.Connection, name: str = "loans desk") -> psycopg.Connection:
     return psycopg.connect(owner.info.dsn, application_name=name, autocommit=True)
-
-
-def until(condition: object, seconds: float = 70) -> None:
-    began = time.monotonic()
-    while not condition():  # type: ignore[operator]
-        assert time.monotonic() - began < seconds, "it did not come about"
-        time.sleep(0.02)
 
 
 def cancelled(connection: psycopg.Connection, sql: str) -> None:
@@ -107,8 +101,8 @@ def test_sessions_show_who_holds_whom(probe: SqlPackProbe, owner: psycopg.Connec
         holder.execute("UPDATE loan SET note = 'held' WHERE id = 1")
         work = threading.Thread(target=lambda: waiter.execute("UPDATE loan SET note = 'wanted' WHERE id = 1"))
         work.start()
-        until(lambda: any(s.service == "returns desk" for s in probe.sessions().sessions))
-        until(lambda: probe.sessions().sessions[0].wait_event.startswith("Lock:"))
+        wait_until(lambda: any(s.service == "returns desk" for s in probe.sessions().sessions))
+        wait_until(lambda: probe.sessions().sessions[0].wait_event.startswith("Lock:"))
         (session,) = probe.sessions().sessions
         levels = probe.counters().levels
         holder.execute("COMMIT")
@@ -129,7 +123,7 @@ def test_a_leader_is_seen_as_doing_what_its_workers_do(probe: SqlPackProbe, owne
         pid = desk.info.backend_pid
         work = threading.Thread(target=cancelled, args=(desk, sql))
         work.start()
-        until(lambda: len(probe.sessions().sessions) > 0)
+        wait_until(lambda: len(probe.sessions().sessions) > 0)
         time.sleep(0.3)
         seen = [session for _ in range(10) for session in probe.sessions().sessions]
         owner.execute("SELECT pg_cancel_backend(%s)", [pid])
@@ -210,7 +204,7 @@ def test_executions_and_changes_come_from_the_log(log: str) -> None:
             desk.execute("SELECT 1")
         owner.execute("ALTER SYSTEM SET work_mem = '9MB'")
         owner.execute("SELECT pg_reload_conf()")
-        until(lambda: any(m.change == "setting" for m in probe.messages(since).messages))
+        wait_until(lambda: any(m.change == "setting" for m in probe.messages(since).messages))
         executions = probe.executions(since, 0.03).executions
         later = probe.executions(executions[-1].ended_at_us, 0.03).executions
         slow = probe.executions(since, 5.0).executions
@@ -248,7 +242,9 @@ def test_figures_of_the_users_own(watched: tuple[psycopg.Connection, str]) -> No
         FigureQuery(name="writing", sql="DELETE FROM loan RETURNING 1 AS value"),
     ]  # fmt: skip
     probe = open_probe(watched[1], "gauge", SECRET, figures)
-    until(lambda: probe.counters().values.get("own.inserted.loan"))  # the server's own figures come some time after
+    wait_until(
+        lambda: probe.counters().values.get("own.inserted.loan")
+    )  # the server's own figures come some time after
     found = probe.counters()
     why = {r.what: r.why for r in probe.readiness().reports if r.what.startswith("your figure")}
     probe.close()

@@ -189,7 +189,8 @@ class Collector:
         try:
             with self.store.write() as session:
                 for recorder in recorders:
-                    self._write_one(session, recorder)
+                    with recorder.pace.working():
+                        self._write_one(session, recorder)
         except BaseException:
             for recorder, known, unknown in before:
                 recorder.directory.known = known

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import TypeVar
 
 T = TypeVar("T")
@@ -19,7 +20,7 @@ class Pace:
 
     def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
         self.clock = clock
-        self.calls, self.seconds = 0, 0.0
+        self.calls, self.seconds, self.core_s = 0, 0.0, 0.0
         self.factor = 1
         self._looks: list[float] = []
 
@@ -31,6 +32,15 @@ class Pace:
         finally:
             self.calls += 1
             self.seconds += self.clock() - began
+
+    @contextmanager
+    def working(self) -> Iterator[None]:
+        """Count the processor time that this thread takes meanwhile."""
+        began = time.thread_time()
+        try:
+            yield
+        finally:
+            self.core_s += time.thread_time() - began
 
     def look(self, took_s: float, every_s: float) -> None:
         """After each look at the sessions: double the time between looks when the last ones took too much of it, and
@@ -49,7 +59,9 @@ class Pace:
         self._looks = []
 
     def taken(self) -> dict[str, float]:
-        """Calls and seconds since the last time this was asked."""
-        found = {"capture_calls_made": float(self.calls), "capture_call_s": self.seconds}
-        self.calls, self.seconds = 0, 0.0
+        """Calls, the seconds waited for them, and of a core of ours, since the last time this was asked."""
+        found = {
+            "capture_calls_made": float(self.calls), "capture_call_s": self.seconds, "capture_core_s": self.core_s,
+        }  # fmt: skip
+        self.calls, self.seconds, self.core_s = 0, 0.0, 0.0
         return found

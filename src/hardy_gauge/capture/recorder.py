@@ -71,6 +71,10 @@ class Recorder:
 
     def tick(self, now_us: int) -> None:
         """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
+        with self.pace.working():
+            self._tick(now_us)
+
+    def _tick(self, now_us: int) -> None:
         rule = self.rule
         self._stepped(now_us)
         self._notice("paused", now_us, f"rule {rule.name}: nothing new is recorded" if rule.mode == "reading" else "")

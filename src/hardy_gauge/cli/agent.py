@@ -8,10 +8,7 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-import uvicorn
 
-from hardy_gauge.agent.app import Beside, create_agent
-from hardy_gauge.agent.host import Folder
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.protocol import ProbeError
 
@@ -37,6 +34,12 @@ def agent(
     The token that callers need is taken from HARDY_GAUGE_TOKEN, or made up and printed. Figures as OpenMetrics are
     under /metrics.
     """
+    # with a web server behind them, which no other command needs
+    import uvicorn
+
+    from hardy_gauge.agent.app import Beside, create_agent
+    from hardy_gauge.agent.host import Folder
+
     token = os.environ.get(TOKEN, "")
     if not token:
         token = secrets.token_urlsafe(24)

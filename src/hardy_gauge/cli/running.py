@@ -8,9 +8,7 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from typing import cast
 
 import typer
-import uvicorn
 
-from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.enrol import Enrolled, Joining, discover, enrol
 from hardy_gauge.capture.importer import import_history
@@ -27,6 +25,11 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     """Enrol the servers named, bring in what they remember, then capture the whole fleet of the store and serve until
     SIGTERM or SIGINT.
     """
+    # with nearly all of the application behind them, which no other command needs
+    import uvicorn
+
+    from hardy_gauge.api.app import create_app
+
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     logging.getLogger("alembic").setLevel(logging.WARNING)
     store = Store(settings.store_path)

@@ -7,11 +7,13 @@ import multiprocessing
 import random
 import shutil
 import sqlite3
+import sys
 import tempfile
 import time
 from collections.abc import Callable
 from importlib import resources
 from multiprocessing.connection import Connection
+from multiprocessing.context import ForkServerContext
 from pathlib import Path
 from typing import Any
 
@@ -89,7 +91,7 @@ class SqliteTarget:
         """Executions of one run: start_s, duration_s, statement, failed. Stops early when ``progress`` says so."""
         path = self._prepare(arm, 0)
         per_connection = {k: v for k, v in self.settings[arm.name].items() if k not in FIXED}
-        context = multiprocessing.get_context("spawn")
+        context = _processes()
         stop = context.Event()
         pipes: list[Connection] = []
         processes = []
@@ -122,6 +124,13 @@ class SqliteTarget:
 
     def close(self) -> None:
         shutil.rmtree(self.folder, ignore_errors=True)
+
+
+def _processes() -> ForkServerContext:
+    """Clean processes that begin at once: what of ours is imported here is imported for all of them, one time."""
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload([name for name in sys.modules if name.startswith("hardy_gauge")])
+    return context
 
 
 def _checked(number: int, arm: ArmSpec) -> dict[str, float | int | str | bool]:

@@ -39,18 +39,19 @@ const save = () => run(async () => {
         <section>
           <h2 class="part"><span>What recording costs, by server, over the last hour</span></h2>
           <table class="ruled">
-            <thead><tr><th>server</th><th class="num">stored a day</th><th class="num">calls/s</th><th class="num">waited for</th><th class="num">work there</th></tr></thead>
+            <thead><tr><th>server</th><th class="num">stored a day</th><th class="num">calls/s</th><th class="num">waited for</th><th class="num">work here</th><th class="num">work there</th></tr></thead>
             <tbody>
               <tr v-for="one in prices" :key="one.server">
                 <td>{{ one.server }}</td>
                 <td class="num"><CellBar :value="one.bytes_a_day" :max="most"><FigureText :value="one.bytes_a_day" unit="B" /></CellBar></td>
                 <td class="num"><FigureText :value="one.calls_per_s" unit="" missing="not yet" /></td>
                 <td class="num"><FigureText :value="one.waited_share" unit="share" missing="not yet" /></td>
+                <td class="num"><FigureText :value="one.core_share" unit="share" missing="not yet" /></td>
                 <td class="num"><FigureText :value="one.server_share" unit="share" missing="not told" /></td>
               </tr>
             </tbody>
           </table>
-          <p class="faded small mt-2">Calls to the server, the share of time spent waiting for its answers, and, where the server counts it, the time it worked for them as a share of one core.</p>
+          <p class="faded small mt-2">Calls to the server, the share of time spent waiting for its answers, what recording it takes of a core here, and, where the server counts it, what answering takes of a core there.</p>
         </section>
         <section>
           <h2 class="part"><span>How long it is kept</span><span><FigureText :value="data.used_bytes" unit="B" /> in all</span></h2>
