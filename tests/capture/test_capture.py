@@ -80,10 +80,10 @@ def test_changed_setting_is_recorded(store: Store, desk: Enrolled) -> None:
     recorder = collector.recorders[0]
     recorder.tick(clock_us())
     collector.write()
-    assert recorder.settings is None
+    assert recorder.gathered.settings is None
     changed = desk.probe.settings()
     changed.settings[0].value = 42
-    recorder.settings = changed
+    recorder.gathered.settings = changed
     collector.write()
     collector._pool.shutdown()
     with store.read() as session:

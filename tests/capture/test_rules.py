@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
+import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -72,31 +73,40 @@ def recorded(rule: CaptureRule, seconds: int = 240) -> tuple[Recorder, OneServer
     return recorder, probe
 
 
+def frames(recorder: Recorder) -> dict[str, pl.DataFrame]:
+    """What would be stored; taken and given back as when it could not be."""
+    taken = recorder.take()
+    assert taken is not None
+    found = taken.frames(recorder.directory)
+    recorder.give_back(taken)
+    return found
+
+
 def kinds(recorder: Recorder) -> set[str]:
-    return {trouble.kind for trouble in recorder.troubles if trouble.to_us is None}
+    return {trouble.kind for trouble in recorder.gathered.troubles if trouble.to_us is None}
 
 
 def test_a_rule_without_anything_records_everything() -> None:
     recorder, probe = recorded(CaptureRule())
-    assert probe.asked == 240 and len(recorder.samples) == 6 * 240 and len(recorder.work.statements) == 12
+    assert probe.asked == 240 and len(recorder.gathered.samples) == 6 * 240 and len(recorder.work.statements) == 12
     assert kinds(recorder) - {"clock"} == set()
-    assert "weight" not in recorder.frames()["sample"].columns
+    assert "weight" not in frames(recorder)["sample"].columns
 
 
 def test_sessions_less_often_weigh_more() -> None:
     recorder, probe = recorded(CaptureRule(sample=5))
     assert probe.asked == 48
-    assert recorder.frames()["sample"]["weight"].sum() == 6 * 240, "they stand for the same time"
+    assert frames(recorder)["sample"]["weight"].sum() == 6 * 240, "they stand for the same time"
 
 
 def test_one_session_in_several_stands_for_the_others() -> None:
     rule = CaptureRule(every_nth_session=3)
     followed = [n for n in range(6) if rule.follows(n)]
     recorder, _ = recorded(rule)
-    frame = recorder.frames()["sample"]
+    frame = frames(recorder)["sample"]
     assert 0 < len(followed) < 6 and sorted(frame["session"].unique()) == followed
     assert set(frame["weight"]) == {3.0} and set(frame["one_in"]) == {3}
-    assert any("one session in 3" in t.reason for t in recorder.troubles if t.kind == "partial")
+    assert any("one session in 3" in t.reason for t in recorder.gathered.troubles if t.kind == "partial")
 
 
 @pytest.mark.parametrize("one_in", [2, 5, 16, 1000])
@@ -121,37 +131,40 @@ def test_values_of_executions_are_kept_only_where_the_rule_says_so() -> None:
         probe.executions = executions  # type: ignore[attr-defined]
         recorder.abilities.add("executions")
         recorder._finished(NOW, 0.1)
-        frame = recorder.frames()["execution"]
+        frame = frames(recorder)["execution"]
         assert ("4711" in str(frame.to_dicts())) == (literals == "kept")
     assert asked == [False, True], "a server is not even asked for them"
 
 
 def test_reading_records_nothing_and_says_so() -> None:
     recorder, probe = recorded(CaptureRule(name="hush", mode="reading"))
-    assert probe.asked == 0 and recorder.frames() == {} and kinds(recorder) == {"paused"}
+    assert probe.asked == 0 and frames(recorder) == {} and kinds(recorder) == {"paused"}
     recorder.rule = CaptureRule()
     recorder.tick(NOW + 300 * SECOND)
-    assert kinds(recorder) - {"clock"} == set() and recorder.troubles[0].to_us == NOW + 300 * SECOND
+    assert kinds(recorder) - {"clock"} == set() and recorder.gathered.troubles[0].to_us == NOW + 300 * SECOND
 
 
 def test_only_some_are_recorded() -> None:
     by_user, _ = recorded(CaptureRule(only=Only(users=["u1"])))
     by_text, _ = recorded(CaptureRule(only=Only(text="WEIGHTY")))
     by_session, _ = recorded(CaptureRule(only=Only(sessions=[2, 3])))
-    assert len(by_user.samples) == 3 * 240 and len(by_text.samples) == len(by_session.samples) == 2 * 240
-    assert "partial" in kinds(by_user) and "users" in by_user.troubles[0].reason
+    assert (
+        len(by_user.gathered.samples) == 3 * 240
+        and len(by_text.gathered.samples) == len(by_session.gathered.samples) == 2 * 240
+    )
+    assert "partial" in kinds(by_user) and "users" in by_user.gathered.troubles[0].reason
 
 
 def test_weighty_leaves_out_light_statements_but_not_their_sums() -> None:
     recorder, _ = recorded(CaptureRule(mode="weighty", weighty_from=0.01))
     assert {row[2].key for row in recorder.work.statements} == {"k1", "k2"}
     assert recorder.work.metrics[-1][2]["calls"] == 60
-    assert "10 ms a call" in next(t.reason for t in recorder.troubles if t.kind == "partial")
+    assert "10 ms a call" in next(t.reason for t in recorder.gathered.troubles if t.kind == "partial")
 
 
 def test_waits_and_sessions_can_be_left_out() -> None:
     recorder, _ = recorded(CaptureRule(waits=False))
-    frame = recorder.frames()["sample"]
+    frame = frames(recorder)["sample"]
     assert set(frame["wait_event"]) == {"not recorded"} and set(frame["wait_family"]) == {"other"}
     silent, probe = recorded(CaptureRule(sample=None))
     assert probe.asked == 0 and "not sampled" in kinds(silent) and silent.work.metrics
@@ -191,9 +204,9 @@ def test_slowing_down_is_said_and_weighs_more() -> None:
     recorder.pace = Pace(lambda: next(clock))
     for second in range(60):
         recorder.tick(NOW + second * SECOND)
-    said = [t for t in recorder.troubles if t.kind == "slowed"]
+    said = [t for t in recorder.gathered.troubles if t.kind == "slowed"]
     assert recorder.pace.factor == 2 and said and "every 2 s" in said[0].reason
-    assert {every for _, every, _, _ in recorder.samples} == {1.0, 2.0}
+    assert {every for _, every, _, _ in recorder.gathered.samples} == {1.0, 2.0}
 
 
 @pytest.mark.parametrize(("text", "field", "words"), [

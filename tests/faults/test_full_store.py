@@ -57,7 +57,7 @@ def test_a_store_that_takes_nothing_loses_nothing(store: Store, pragma: str) -> 
         connection.execute(f"PRAGMA {pragma} = {setting}")  # type: ignore[attr-defined]
 
     desk.pass_minutes(2)
-    desk.collector.recorders[0].samples *= 20_000  # more than the free room of a page
+    desk.collector.recorders[0].gathered.samples *= 20_000  # more than the free room of a page
     with pytest.raises(Exception, match=r"full|readonly"):
         desk.collector.write()
     assert desk.calls() == [600.0] * 2

@@ -1,4 +1,7 @@
-"""The collector: ticks every recorder each second, each in its own turn, and writes all of them together."""
+"""The collector: ticks every recorder each second, each in its own turn, and writes all of them together.
+
+One thread starts the ticks; another keeps what is wanted, writes and tidies, however long that takes.
+"""
 
 from __future__ import annotations
 
@@ -9,27 +12,29 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import suppress
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy import select
 
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.capture.convert import Directory
-from hardy_gauge.capture.importer import record_messages_in, take_plan
 from hardy_gauge.capture.limits import tidy
-from hardy_gauge.capture.recorder import Recorder, Trouble
+from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.snapshots import run_due
 from hardy_gauge.capture.wanted import Wanted, wanted
-from hardy_gauge.probes.protocol import LogMessages, ProbeError, Settings
-from hardy_gauge.store import segments
+from hardy_gauge.capture.writing import write
+from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Server, Snapshot
+from hardy_gauge.store.models import CaptureState, Plan, Server
 
 log = logging.getLogger(__name__)
 WRITE_S = 10.0
 REFRESH_S = 5.0
 TIDY_S = 600.0
 SNAPSHOTS_S = 10.0
+KEEP_S = 0.5
+# servers are counted so long after each other, within a part of the minute
+APART_US = 100_000
+MOST_PHASE_US = 20_000_000
 MOST_AT_ONCE = 64
 
 
@@ -51,10 +56,14 @@ class Collector:
         self._retiring: list[tuple[Recorder, Future[None] | None]] = []
         self._pool = ThreadPoolExecutor(max_workers=MOST_AT_ONCE, thread_name_prefix="recorder")
         self._busy: dict[int, Future[None]] = {}
-        self._plans: set[tuple[int, str]] = set()
         self._stop, self._poked = threading.Event(), threading.Event()
         self._lock = threading.Lock()
-        self._thread = threading.Thread(target=self._run, name="collector", daemon=True)
+        self._writing = threading.RLock()
+        self._said: dict[int, tuple[str, str]] = {}
+        self._threads = [
+            threading.Thread(target=job, name=name, daemon=True)
+            for job, name in ((self._ticking, "collector"), (self._keeping, "keeper"))
+        ]
         self.refresh()
 
     @property
@@ -63,33 +72,35 @@ class Collector:
 
     def refresh(self) -> None:
         """Begin with servers that are new, leave those that are retired, and follow the rules as they are now."""
+        now = {
+            w.server_id: w for w in wanted(self.store, self.clock()) if self.only is None or w.server_id in self.only
+        }
         with self._lock:
-            now = {
-                w.server_id: w
-                for w in wanted(self.store, self.clock())
-                if self.only is None or w.server_id in self.only
-            }
-            for server_id in [i for i in self._recorders if i not in now]:
-                self._leave(server_id)
+            left = [self._leave(server_id) for server_id in [i for i in self._recorders if i not in now]]
             for server_id, want in now.items():
                 known, recorder = self._followed.get(server_id), self._recorders.get(server_id)
                 if recorder is not None and known is not None and known.reached == want.reached:
                     recorder.rule = want.rule
-                else:
-                    self._begin(want)
-                self._followed[server_id] = want
+                elif recorder is not None:
+                    left.append(self._leave(server_id))
+        self._retiring += left
+        self._let_go()
+        for server_id, want in now.items():
+            if server_id not in self._recorders:
+                self._begin(want)
+        changed = [w for w in now.values() if self._said.get(w.server_id) != (w.rule.mode, w.why)]
+        if changed:
             with self.store.write() as session:
-                for want in now.values():
+                for want in changed:
                     state = session.get_one(CaptureState, want.server_id)
                     state.doing, state.why = want.rule.mode, want.why
+            self._said |= {w.server_id: (w.rule.mode, w.why) for w in changed}
 
     def poke(self) -> None:
         """Refresh at the next tick instead of some seconds later."""
         self._poked.set()
 
     def _begin(self, want: Wanted) -> None:
-        if want.server_id in self._recorders:
-            self._leave(want.server_id)
         try:
             probe = probe_of(self.store, want.server_id)
         except ProbeError as error:
@@ -100,18 +111,23 @@ class Collector:
             state = session.get_one(CaptureState, want.server_id)
             server = session.get_one(Server, want.server_id)
             now = self.clock()
-            self._recorders[want.server_id] = Recorder(
+            recorder = Recorder(
                 want.server_id, probe, Directory(server.engine), set(server.abilities), want.rule,
                 executions_until_us=state.executions_until_us or now, messages_until_us=state.messages_until_us or now,
                 until_us=state.recorded_until_us, scraper=Scraper(server.scrapes) if server.scrapes else None,
+                phase_us=want.server_id * APART_US % MOST_PHASE_US,
             )  # fmt: skip
+            query = select(Plan.statement_id, Plan.plan_key).where(Plan.server_id == want.server_id)
+            for statement_id, plan_key in session.execute(query):
+                recorder.plans_known[statement_id].add(plan_key)
+        with self._lock:
+            self._recorders[want.server_id] = recorder
+            self._followed[want.server_id] = want
 
-    def _leave(self, server_id: int) -> None:
+    def _leave(self, server_id: int) -> tuple[Recorder, Future[None] | None]:
         """Its last tick may still go on; what it gathered is written, and its probe closed, when that is over."""
-        recorder = self._recorders.pop(server_id)
         self._followed.pop(server_id, None)
-        self._retiring.append((recorder, self._busy.pop(server_id, None)))
-        self._let_go()
+        return self._recorders.pop(server_id), self._busy.pop(server_id, None)
 
     def _let_go(self) -> None:
         for left in [one for one in self._retiring if one[1] is None or one[1].done()]:
@@ -121,25 +137,36 @@ class Collector:
                 left[0].close()
 
     def start(self) -> None:
-        self._thread.start()
+        for thread in self._threads:
+            thread.start()
 
     def stop(self, last_look: bool = False) -> None:
         """Finish the ticks under way, write what was gathered, and end. With ``last_look`` the counters are asked once
         more, so that the interval begun is not lost.
         """
         self._stop.set()
-        if self._thread.is_alive():
-            self._thread.join(timeout=20)
+        self._poked.set()
+        for thread in self._threads:
+            if thread.is_alive():
+                thread.join(timeout=20)
         if last_look:
             wait(self._busy.values(), timeout=20)
-            for recorder in filter(self._is_idle, self.recorders):
-                self._pool.submit(recorder.look_again, self.clock())
+            for recorder in self.recorders:
+                if (last := self._busy.get(recorder.server_id)) is None or last.done():
+                    self._pool.submit(recorder.look_again, self.clock())
         self._pool.shutdown(wait=True, cancel_futures=not last_look)
         self.write()
         for recorder in self.recorders:
             recorder.close()
 
-    def _run(self) -> None:
+    def _ticking(self) -> None:
+        """Nothing but starting ticks, so that nothing makes them late."""
+        while not self._stop.is_set():
+            self.tick()
+            self._stop.wait(1.0 - time.time() % 1.0 + 0.05)
+
+    def _keeping(self) -> None:
+        """What is wanted, what was gathered, and room in the store, one after the other."""
         written = tidied = refreshed = time.monotonic()
         looked = 0.0
         snapshots: Future[None] | None = None
@@ -148,7 +175,6 @@ class Collector:
                 self._poked.clear()
                 refreshed = time.monotonic()
                 self._guarded(self.refresh)
-            self.tick()
             if time.monotonic() - written >= self.write_s:
                 written = time.monotonic()
                 self._guarded(self.write)
@@ -158,8 +184,7 @@ class Collector:
             if time.monotonic() - looked >= SNAPSHOTS_S and (snapshots is None or snapshots.done()):
                 looked = time.monotonic()
                 snapshots = self._pool.submit(self._guarded, lambda: run_due(self.store, self.clock()))
-            now = time.time()
-            self._stop.wait(1.0 - now % 1.0 + 0.05)
+            self._poked.wait(KEEP_S)
 
     def _guarded(self, job: Callable[[], object]) -> None:
         try:
@@ -170,112 +195,36 @@ class Collector:
     def tick(self) -> None:
         """Start a tick of every recorder that is not still busy with the last one."""
         now = self.clock()
-        for recorder in self.recorders:
-            last = self._busy.get(recorder.server_id)
-            if last is None or last.done():
-                self._busy[recorder.server_id] = self._pool.submit(recorder.tick, now)
+        with self._lock:
+            for recorder in self._recorders.values():
+                last = self._busy.get(recorder.server_id)
+                if last is None or last.done():
+                    self._busy[recorder.server_id] = self._pool.submit(recorder.tick, now)
 
     def write(self) -> None:
-        """Everything gathered by recorders that are not in the middle of a tick, in one transaction."""
+        """Everything gathered by recorders that are not in the middle of a long tick, in one transaction."""
         self._let_go()
-        idle = [r for r in self.recorders if self._is_idle(r)]
-        self._write(idle)
-        for recorder in idle:
-            self._take_plans(recorder)
+        self._write(self.recorders)
 
     def _write(self, recorders: list[Recorder]) -> None:
-        """All of it or nothing: what could not be stored is gathered still, and written with the next."""
-        before = [(r, dict(r.directory.known), [t for t in r.troubles if t.row_id is None]) for r in recorders]
-        try:
-            with self.store.write() as session:
-                for recorder in recorders:
-                    with recorder.pace.working():
-                        self._write_one(session, recorder)
-        except BaseException:
-            for recorder, known, unknown in before:
-                recorder.directory.known = known
-                for trouble in unknown:
-                    trouble.row_id = None
-            raise
-        for recorder in recorders:
-            recorder.written()
-
-    def _is_idle(self, recorder: Recorder) -> bool:
-        future = self._busy.get(recorder.server_id)
-        if future is None:
-            return True
-        try:
-            future.result(timeout=0.5)
-        except TimeoutError:
-            return False
-        return True
-
-    def _write_one(self, session: Session, recorder: Recorder) -> None:
-        now = self.clock()
-        recorder.directory.learn(session, [*recorder.counters_seen, *recorder.texts_seen.values()], now)
-        for name, frame in recorder.frames().items():
-            kind = next(k for k in segments.KINDS if k == name)
-            segments.append(session, recorder.server_id, kind, frame)
-        state = session.get_one(CaptureState, recorder.server_id)
-        state.recorded_until_us = max(state.recorded_until_us, recorder.until_us)
-        state.executions_until_us = max(state.executions_until_us, recorder.executions_until_us)
-        state.messages_until_us = max(state.messages_until_us, recorder.messages_until_us)
-        state.seen_us = max(state.seen_us, recorder.seen_us)
-        state.error, state.clock_skew_s = recorder.error, recorder.skew_s
-        for trouble in recorder.troubles:
-            _write_trouble(session, recorder.server_id, trouble)
-        record_messages_in(session, recorder.server_id, LogMessages(until_us=now, messages=recorder.changes))
-        if recorder.settings is not None:
-            _setting_changes(session, recorder.server_id, recorder.settings)
-            _snapshot(session, recorder.server_id, "settings", recorder.settings.at_us, recorder.settings.model_dump())
-        if recorder.schema is not None:
-            _snapshot(session, recorder.server_id, "schema", recorder.schema.at_us, recorder.schema.model_dump())
-
-    def _kept(self, recorder: Recorder, statement_id: int) -> int:
-        """How many plans of a statement on a server are kept."""
-        mine = (Plan.server_id == recorder.server_id, Plan.statement_id == statement_id)
-        with self.store.read() as session:
-            return session.scalar(select(func.count()).select_from(Plan).where(*mine)) or 0
-
-    def _take_plans(self, recorder: Recorder) -> None:
-        for row in recorder.counters_seen:
-            known = recorder.directory.known.get(row.key)
-            if row.plan_key is None or known is None or (recorder.server_id, row.plan_key) in self._plans:
-                continue
-            if recorder.rule.mode == "reading" or self._kept(recorder, known.statement_id) >= recorder.rule.plans:
-                continue
-            self._plans.add((recorder.server_id, row.plan_key))
+        """All of it or nothing: what could not be stored is given back, and written with the next."""
+        with self._writing:
+            taken = [(r, gathered) for r in recorders if (gathered := r.take()) is not None]
+            known = [dict(recorder.directory.known) for recorder, _ in taken]
+            new = [trouble for _, gathered in taken for trouble in gathered.troubles if trouble.row_id is None]
+            now = self.clock()
             try:
-                take_plan(
-                    self.store, recorder.server_id, recorder.probe, known.statement_id, row.plan_key, self.clock()
-                )
-            except ProbeError as error:
-                log.info("plan %s of server %s: %s", row.plan_key, recorder.server_id, error)
-
-
-def _write_trouble(session: Session, server_id: int, trouble: Trouble) -> None:
-    if trouble.row_id is None:
-        row = Gap(
-            server_id=server_id, kind=trouble.kind, from_us=trouble.from_us, to_us=trouble.to_us, reason=trouble.reason
-        )
-        session.add(row)
-        session.flush()
-        trouble.row_id = row.id
-        return
-    session.get_one(Gap, trouble.row_id).to_us = trouble.to_us
-
-
-def _snapshot(session: Session, server_id: int, kind: str, at_us: int, body: dict[str, object]) -> None:
-    session.merge(Snapshot(server_id=server_id, kind=kind, taken_us=at_us, body=body))
-
-
-def _setting_changes(session: Session, server_id: int, settings: Settings) -> None:
-    """A change for every setting whose value is not what it was at the last look."""
-    before = session.scalar(select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "settings"))
-    if before is None:
-        return
-    old = {row["name"]: row["value"] for row in before.body["settings"]}
-    for row in settings.settings:
-        if row.name in old and old[row.name] != row.value:
-            title = f"{row.name} changed from {old[row.name]} to {row.value}"
-            session.add(Change(server_id=server_id, at_us=settings.at_us, kind="setting", title=title, object=row.name))
+                with self.store.write() as session:
+                    mine = [recorder.server_id for recorder, _ in taken]
+                    found = session.scalars(select(CaptureState).where(CaptureState.server_id.in_(mine)))
+                    states = {state.server_id: state for state in found}
+                    for recorder, gathered in taken:
+                        with recorder.pace.working():
+                            write(session, states[recorder.server_id], gathered, recorder.directory, now)
+            except BaseException:
+                for trouble in new:
+                    trouble.row_id = None
+                for (recorder, gathered), before in zip(taken, known, strict=True):
+                    recorder.directory.known = before
+                    recorder.give_back(gathered)
+                raise

@@ -12,6 +12,9 @@ MINUTE_US = 60_000_000
 RUNNING = "running_s"
 FIGURES = ("calls", "time_s", "rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
 Complain = Callable[[str, int, int, str], None]
+# the minute, its seconds, and what was done in it; of a statement with the counters that it is from
+Interval = tuple[int, float, dict[str, float]]
+StatementInterval = tuple[int, float, p.StatementCounter, dict[str, float]]
 
 
 @dataclass
@@ -22,8 +25,8 @@ class Intervals:
     """
 
     complain: Complain
-    metrics: list[tuple[int, float, dict[str, float]]] = field(default_factory=list)
-    statements: list[tuple[int, float, p.StatementCounter, dict[str, float]]] = field(default_factory=list)
+    metrics: list[Interval] = field(default_factory=list)
+    statements: list[StatementInterval] = field(default_factory=list)
     _server: Reading | None = None
     _rows: dict[str, Reading] = field(default_factory=dict)
     _looked: Reading | None = None
@@ -32,6 +35,12 @@ class Intervals:
     def forget(self) -> None:
         """After a gap: the next look is the first."""
         self._server, self._rows, self._looked, self._running_s = None, {}, None, None
+
+    def taken(self) -> tuple[list[Interval], list[StatementInterval]]:
+        """The rows so far, which are then the caller's."""
+        found = self.metrics, self.statements
+        self.metrics, self.statements = [], []
+        return found
 
     def server(
         self, answer: p.Counters, levels: dict[str, float], counted: dict[str, float], since_us: int, now_us: int

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from threading import Lock
 from typing import TypeVar
 
 T = TypeVar("T")
@@ -23,6 +24,7 @@ class Pace:
         self.calls, self.seconds, self.core_s = 0, 0.0, 0.0
         self.factor = 1
         self._looks: list[float] = []
+        self._counting = Lock()
 
     def timed(self, ask: Callable[[], T]) -> T:
         """Call and count; a failing call costs too."""
@@ -40,7 +42,8 @@ class Pace:
         try:
             yield
         finally:
-            self.core_s += time.thread_time() - began
+            with self._counting:
+                self.core_s += time.thread_time() - began
 
     def look(self, took_s: float, every_s: float) -> None:
         """After each look at the sessions: double the time between looks when the last ones took too much of it, and

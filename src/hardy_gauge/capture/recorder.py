@@ -1,18 +1,18 @@
-"""Recording one server by its rule: what is asked at each tick, what is kept until the next write, what went wrong.
+"""Recording one server by its rule: what is asked at each tick, what is gathered until it is taken, what went wrong.
 
-A call that fails costs this server a gap, and nothing else. What was gathered is kept until ``written`` says that it is stored.
+A call that fails costs this server a gap, and nothing else. What could not be stored is given back and taken again.
 """
 
 from __future__ import annotations
 
 import logging
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from threading import Lock
 
-import polars as pl
-
-from hardy_gauge.capture.convert import Directory, Seen, key_of
+from hardy_gauge.capture.convert import Directory, Seen
+from hardy_gauge.capture.gathered import Gathered, TakenPlan, Trouble, Until
 from hardy_gauge.capture.intervals import Intervals
 from hardy_gauge.capture.pace import Pace
 from hardy_gauge.capture.rules import CaptureRule
@@ -24,22 +24,16 @@ SKEW_LIMIT_S = 30.0
 SHORTEST_GAP_US = 5_000_000
 EXECUTIONS_S = 10.0
 STEP_US = 2_000_000
-
-
-@dataclass
-class Trouble:
-    """A gap that is open or closed, a reset, a clock that is off, or a part that is not recorded."""
-
-    kind: str
-    from_us: int
-    to_us: int | None
-    reason: str
-    row_id: int | None = None
+PLANS_AT_ONCE = 3
 
 
 @dataclass
 class Recorder:
-    """One server's capture. ``tick`` asks what is due; ``now_us`` is the collector's clock."""
+    """One server's capture. ``tick`` asks what is due; ``now_us`` is the collector's clock.
+
+    What is asked less often than each second is due ``phase_us`` after whole multiples of its interval, so that a fleet
+    is not asked all at once. ``plans_known`` are the keys of the plans that are stored, by statement.
+    """
 
     server_id: int
     probe: p.Probe
@@ -50,14 +44,8 @@ class Recorder:
     messages_until_us: int
     pace: Pace = field(default_factory=Pace)
     scraper: Scraper | None = None
-    samples: list[tuple[int, float, int, p.Session]] = field(default_factory=list)
-    executions: list[p.ExecutionRecord] = field(default_factory=list)
-    changes: list[p.LogMessage] = field(default_factory=list)
-    settings: p.Settings | None = None
-    schema: p.Schema | None = None
-    troubles: list[Trouble] = field(default_factory=list)
-    counters_seen: list[p.StatementCounter] = field(default_factory=list)
-    texts_seen: dict[str, Seen] = field(default_factory=dict)
+    phase_us: int = 0
+    plans_known: defaultdict[int, set[str]] = field(default_factory=lambda: defaultdict(set))
     error: str = ""
     seen_us: int = 0
     skew_s: float = 0.0
@@ -65,14 +53,43 @@ class Recorder:
     _open: dict[str, Trouble] = field(default_factory=dict)
     _due: dict[str, int] = field(default_factory=dict)
     _ticked_us: int = 0
+    _plans_due: list[tuple[str, str]] = field(default_factory=list)
+    _settings: list[p.SettingValue] | None = None
+    _tables: list[p.Table] | None = None
 
     def __post_init__(self) -> None:
-        self.work = Intervals(lambda *what: self.troubles.append(Trouble(*what)))
+        self.work = Intervals(lambda *what: self.gathered.troubles.append(Trouble(*what)))
+        self.gathered = Gathered(self.rule, Until())
+        self._turn = Lock()
 
     def tick(self, now_us: int) -> None:
         """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
-        with self.pace.working():
+        with self._turn, self.pace.working():
             self._tick(now_us)
+
+    def take(self, wait_s: float = 0.5) -> Gathered | None:
+        """What was gathered, which is then for the caller to store; None when a tick goes on for longer than
+        ``wait_s``.
+        """
+        if not self._turn.acquire(timeout=wait_s):
+            return None
+        try:
+            taken, self.gathered = self.gathered, Gathered(self.rule, Until())
+            metrics, statements = self.work.taken()
+            taken.metrics += metrics
+            taken.statements += statements
+            taken.rule = self.rule
+            taken.until = Until(
+                self.until_us, self.executions_until_us, self.messages_until_us, self.seen_us, self.error, self.skew_s
+            )
+            return taken
+        finally:
+            self._turn.release()
+
+    def give_back(self, taken: Gathered) -> None:
+        """It could not be stored."""
+        with self._turn:
+            self.gathered = taken.followed_by(self.gathered)
 
     def _tick(self, now_us: int) -> None:
         rule = self.rule
@@ -88,10 +105,11 @@ class Recorder:
         try:
             if "sessions" in self.abilities and rule.sample:
                 self._look(now_us, rule.sample)
-            if self._is_due("counters", now_us, rule.counters):
+            if self._is_due("counters", now_us, rule.counters, self.phase_us):
                 self._minute(now_us)
             if "executions" in self.abilities and rule.threshold is not None:
                 self._finished(now_us, rule.threshold)
+            self._ask_plans(now_us)
         except p.ProbeError as error:
             self._failed(now_us, str(error))
             return
@@ -108,7 +126,7 @@ class Recorder:
         if back_us > STEP_US:
             self._due.clear()
             reason = f"our clock went back by {back_us / 1e6:.0f} s; figures of this time are of two"
-            self.troubles.append(Trouble("clock", now_us, self._ticked_us, reason))
+            self.gathered.troubles.append(Trouble("clock", now_us, self._ticked_us, reason))
         self._ticked_us = now_us
 
     def look_again(self, now_us: int) -> None:
@@ -128,17 +146,17 @@ class Recorder:
         self._notice("slowed", now_us, words if self.pace.factor > 1 else "")
         at = now_us // 1_000_000 * 1_000_000
         taken = [s for s in answer.sessions if self.rule.follows(s.session) and self._takes(s)]
-        self.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
+        self.gathered.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
         self._meet(taken)
         self._clock(answer.at_us, now_us)
 
     def _finished(self, now_us: int, threshold_s: float) -> None:
-        if not self._is_due("executions", now_us, EXECUTIONS_S):
+        if not self._is_due("executions", now_us, EXECUTIONS_S, self.phase_us):
             return
         kept = self.rule.literals == "kept"
         found = self.pace.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s, kept))
         taken = [e for e in found.executions if self._takes(e)]
-        self.executions += taken
+        self.gathered.executions += taken
         self.executions_until_us = found.until_us
         self._meet(taken)
 
@@ -151,11 +169,11 @@ class Recorder:
         for row in rows:
             seen = Seen.of(row)
             if seen is not None and seen.key not in self.directory.known:
-                self.texts_seen[seen.key] = seen
+                self.gathered.texts_seen[seen.key] = seen
 
-    def _is_due(self, what: str, now_us: int, every_s: float) -> bool:
+    def _is_due(self, what: str, now_us: int, every_s: float, phase_us: int = 0) -> bool:
         step = int(every_s * 1e6)
-        slot = now_us // step * step
+        slot = (now_us - phase_us) // step * step
         if slot <= self._due.get(what, -1):
             return False
         self._due[what] = slot
@@ -167,10 +185,10 @@ class Recorder:
         over = known is not None and known.reason != reason and (kind != "gap" or not reason)
         if known is not None and over:
             known.to_us = now_us
-            self.troubles.append(self._open.pop(kind))
+            self.gathered.troubles.append(self._open.pop(kind))
         if reason and kind not in self._open:
             self._open[kind] = Trouble(kind, now_us if since_us is None else since_us, None, reason)
-            self.troubles.append(self._open[kind])
+            self.gathered.troubles.append(self._open[kind])
 
     def _failed(self, now_us: int, reason: str) -> None:
         self.error = reason
@@ -191,7 +209,8 @@ class Recorder:
         counted: dict[str, float] = {}
         if "statements" in self.abilities:
             answer = ask(probe.statements)
-            self.counters_seen = answer.statements
+            self.gathered.counters_seen = answer.statements
+            self._plans_due = [(row.key, row.plan_key) for row in answer.statements if row.plan_key]
             least = self.rule.weighty_from if self.rule.mode == "weighty" else 0.0
             counted = self.work.of_statements(answer, least, now_us)
         if "counters" in self.abilities:
@@ -201,16 +220,38 @@ class Recorder:
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
                 self.until_us and "gap" not in self._open and now_us - self.until_us > SHORTEST_GAP_US
             ):
-                self.troubles.append(Trouble("gap", self.until_us, now_us, "capture was not running"))
+                self.gathered.troubles.append(Trouble("gap", self.until_us, now_us, "capture was not running"))
             self.until_us = now_us
         if "messages" in self.abilities:
             found = ask(lambda: probe.messages(self.messages_until_us))
-            self.changes += [m for m in found.messages if m.change]
+            self.gathered.changes += [m for m in found.messages if m.change]
             self.messages_until_us = found.until_us
         if "settings" in self.abilities:
-            self.settings = ask(probe.settings)
+            settings = ask(probe.settings)
+            if settings.settings != self._settings:
+                self.gathered.settings, self._settings = settings, settings.settings
         if "schema" in self.abilities:
-            self.schema = ask(probe.schema)
+            schema = ask(probe.schema)
+            if schema.tables != self._tables:
+                self.gathered.schema, self._tables = schema, schema.tables
+
+    def _ask_plans(self, now_us: int) -> None:
+        """Plans in use that are not stored, some at each tick; of a statement that is not stored yet a minute later."""
+        asked = 0
+        while self._plans_due and asked < PLANS_AT_ONCE:
+            key, plan_key = self._plans_due.pop()
+            known = self.directory.known.get(key)
+            had = self.plans_known[known.statement_id] if known else None
+            if known is None or had is None or plan_key in had or len(had) >= self.rule.plans:
+                continue
+            had.add(plan_key)
+            asked += 1
+            try:
+                explained = self.pace.timed(lambda plan_key=plan_key: self.probe.plan(plan_key))  # type: ignore[misc]
+            except p.ProbeError as error:
+                log.info("plan %s of server %s: %s", plan_key, self.server_id, error)
+                continue
+            self.gathered.plans.append(TakenPlan(known.statement_id, plan_key, now_us, explained))
 
     def _beside(self, now_us: int) -> dict[str, float]:
         """Figures scraped beside the server; an address that fails is marked as a part that is not recorded."""
@@ -224,47 +265,6 @@ class Recorder:
         self.probe.close()
         if self.scraper is not None:
             self.scraper.close()
-
-    def frames(self) -> dict[str, pl.DataFrame]:
-        """The rows gathered since they were last written, in the form that is stored."""
-        frames: dict[str, pl.DataFrame] = {}
-        if self.work.metrics:
-            minutes = [{"at_us": at, "span_s": s, **values} for at, s, values in self.work.metrics]
-            frames["metric"] = pl.DataFrame(minutes, infer_schema_length=None)
-        if self.work.statements:
-            rows: list[dict[str, Any]] = [
-                {"at_us": at, "span_s": s, "statement_key": c.key, "plan_key": c.plan_key, **values}
-                for at, s, c, values in self.work.statements
-            ]
-            frame = _reported(rows)
-            if not self.rule.waits:
-                frame = frame.select(c for c in frame.columns if not c.startswith("wait."))
-            frames["statement"] = self.directory.with_statements(frame)
-        if self.samples:
-            frames["sample"] = self._sampled()
-        if self.executions:
-            hidden = {"text"} if self.rule.literals == "replaced" else set()
-            rows = [e.model_dump(exclude=hidden) | {"statement_key": key_of(e)} for e in self.executions]
-            frames["execution"] = self.directory.with_statements(_reported(rows), named=False)
-        return frames
-
-    def written(self) -> None:
-        """Everything gathered is in the store for good."""
-        self.work.metrics, self.work.statements, self.samples, self.executions = [], [], [], []
-        self.troubles, self.changes, self.texts_seen = [], [], {}
-        self.settings = self.schema = None
-
-    def _sampled(self) -> pl.DataFrame:
-        """With ``weight`` where a sample stands for more than a second, and ``one_in`` where sessions are left out."""
-        rows = [
-            {"at_us": at, "weight": every_s * one_in, "one_in": one_in, "session": s.session, "statement_key": key_of(s), "user": s.user,
-             "wait_event": s.wait_event if self.rule.waits else "not recorded", "service": s.service,
-             "database": s.database}
-            for at, every_s, one_in, s in self.samples
-        ]  # fmt: skip
-        frame = self.directory.with_statements(_reported(rows), named=False)
-        frame = frame.drop(name for name in ("weight", "one_in") if (frame[name] == 1).all())
-        return self.directory.with_families(frame)
 
 
 def partly(rule: CaptureRule) -> str:
@@ -280,11 +280,3 @@ def partly(rule: CaptureRule) -> str:
     if not rule.waits:
         left.append("no waits")
     return f"rule {rule.name}: {', '.join(left)}" if left else ""
-
-
-def _reported(rows: list[dict[str, Any]]) -> pl.DataFrame:
-    """The rows without the columns that the server reports nothing in, but for the keys."""
-    frame = pl.DataFrame(rows, infer_schema_length=None)
-    keys = [pl.col(c).cast(pl.String) for c in ("statement_key", "plan_key") if c in frame.columns]
-    frame = frame.with_columns(*keys)
-    return frame.drop([name for name, kind in frame.schema.items() if kind == pl.Null])

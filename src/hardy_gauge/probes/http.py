@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import io
 import json
-import ssl
-import time
-from functools import cache
 from typing import Any, TypeVar
 
-import httpx
 import polars as pl
 from pydantic import BaseModel, ValidationError
 
 from hardy_gauge.probes import protocol as p
+from hardy_gauge.probes.wire import NoAnswer, TooLarge, TooLate, Wire
 
 Answer = TypeVar("Answer", bound=BaseModel)
 WHAT: dict[p.Ability, str] = {
@@ -27,12 +24,6 @@ MOST_BYTES = 16 * 2**20
 MOST_HISTORY_BYTES = 512 * 2**20
 
 
-@cache
-def _trusted() -> ssl.SSLContext:
-    """The system's certificates, read once: reading them takes longer than most answers."""
-    return ssl.create_default_context()
-
-
 class HttpProbe:
     """One server behind ``address`` (".../servers/desk-a"); ``deadline_s`` is for a whole answer, ``token`` what it
     asks for, if it does.
@@ -40,13 +31,11 @@ class HttpProbe:
 
     def __init__(self, address: str, deadline_s: float = 5.0, token: str = "") -> None:
         self.address, self.deadline_s = address.rstrip("/"), deadline_s
-        self._client = httpx.Client(
-            timeout=httpx.Timeout(deadline_s), follow_redirects=False, trust_env=False, verify=_trusted(),
-            headers={"authorization": f"Bearer {token}"} if token else {},
-        )  # fmt: skip
+        self._wire = Wire(self.address)
+        self._headers = {"authorization": f"Bearer {token}"} if token else {}
 
     def close(self) -> None:
-        self._client.close()
+        self._wire.close()
 
     def list_servers(self) -> list[str]:
         """Names of the servers that answer beside each other under this address."""
@@ -144,37 +133,30 @@ class HttpProbe:
         self, method: str, path: str, body: BaseModel | None = None, deadline_s: float | None = None,
         most_bytes: int = MOST_BYTES,
     ) -> bytes:  # fmt: skip
-        deadline = time.monotonic() + (deadline_s or self.deadline_s)
-        base = self.address
+        base, seconds = self.address, deadline_s or self.deadline_s
         while path.startswith("../"):
             base, path = base.rsplit("/", 1)[0], path[3:]
         content = body.model_dump_json() if body is not None else None
-        headers = {"content-type": "application/json"} if body is not None else {}
-        received = bytearray()
+        headers = self._headers if body is None else self._headers | {"content-type": "application/json"}
         try:
-            with self._client.stream(
-                method, f"{base}/{path}", content=content, headers=headers, timeout=deadline_s or self.deadline_s
-            ) as response:
-                for chunk in response.iter_bytes():
-                    received += chunk
-                    if len(received) > most_bytes:
-                        raise p.ProbeError(f"the answer to {path} is larger than {most_bytes} bytes")
-                    if time.monotonic() > deadline:
-                        raise p.ProbeError(f"the answer to {path} took longer than {deadline_s or self.deadline_s:g} s")
-        except httpx.TimeoutException as error:
-            raise p.ProbeError(f"no answer to {path} within {deadline_s or self.deadline_s:g} s") from error
-        except httpx.HTTPError as error:
+            status, received = self._wire.ask(method, f"{base}/{path}", headers, content, seconds, most_bytes)
+        except TooLate as late:
+            words = f"the answer to {path} took longer than" if late.begun else f"no answer to {path} within"
+            raise p.ProbeError(f"{words} {seconds:g} s") from late
+        except TooLarge as error:
+            raise p.ProbeError(f"the answer to {path} is {error}") from error
+        except NoAnswer as error:
             raise p.ProbeError(f"{path}: {error}") from error
-        if response.status_code == 422:
-            detail, field = _problem(bytes(received))
+        if status == 422:
+            detail, field = _problem(received)
             raise p.Refused(detail, field)
-        if response.status_code in (401, 403):
+        if status in (401, 403):
             raise p.ProbeError("the probe asks for a token, or for another one than it was given")
-        if response.status_code in (404, 405, 501):
+        if status in (404, 405, 501):
             raise p.Unsupported(f"the server does not report {path.split('?')[0]}")
-        if response.status_code != 200:
-            raise p.ProbeError(f"{path} was answered with status {response.status_code}")
-        return bytes(received)
+        if status != 200:
+            raise p.ProbeError(f"{path} was answered with status {status}")
+        return received
 
     @staticmethod
     def _read(body: bytes, model: type[Answer]) -> Answer:

@@ -1,0 +1,76 @@
+"""What recorders gathered into the store: series, changes, gaps, plans, settings and schema of one server."""
+
+from __future__ import annotations
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from hardy_gauge.capture.convert import Directory
+from hardy_gauge.capture.gathered import Gathered, TakenPlan, Trouble
+from hardy_gauge.capture.importer import record_messages_in
+from hardy_gauge.probes.protocol import LogMessages, Settings
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Snapshot
+
+
+def write(session: Session, state: CaptureState, gathered: Gathered, directory: Directory, now_us: int) -> None:
+    """Everything that was gathered of a server; statements that are new become known to the directory."""
+    server_id, until = state.server_id, gathered.until
+    directory.learn(session, [*gathered.counters_seen, *gathered.texts_seen.values()], now_us)
+    for name, frame in gathered.frames(directory).items():
+        kind = next(k for k in segments.KINDS if k == name)
+        segments.append(session, server_id, kind, frame)
+    state.recorded_until_us = max(state.recorded_until_us, until.recorded_us)
+    state.executions_until_us = max(state.executions_until_us, until.executions_us)
+    state.messages_until_us = max(state.messages_until_us, until.messages_us)
+    state.seen_us = max(state.seen_us, until.seen_us)
+    state.error, state.clock_skew_s = until.error, until.skew_s
+    for trouble in gathered.troubles:
+        _trouble(session, server_id, trouble)
+    record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=gathered.changes))
+    for plan in gathered.plans:
+        _plan(session, server_id, plan)
+    if gathered.settings is not None:
+        _setting_changes(session, server_id, gathered.settings)
+        _latest(session, server_id, "settings", gathered.settings.at_us, gathered.settings.model_dump())
+    if gathered.schema is not None:
+        _latest(session, server_id, "schema", gathered.schema.at_us, gathered.schema.model_dump())
+
+
+def _trouble(session: Session, server_id: int, trouble: Trouble) -> None:
+    if trouble.row_id is None:
+        row = Gap(
+            server_id=server_id, kind=trouble.kind, from_us=trouble.from_us, to_us=trouble.to_us, reason=trouble.reason
+        )
+        session.add(row)
+        session.flush()
+        trouble.row_id = row.id
+        return
+    session.get_one(Gap, trouble.row_id).to_us = trouble.to_us
+
+
+def _plan(session: Session, server_id: int, plan: TakenPlan) -> None:
+    mine = (Plan.server_id == server_id, Plan.statement_id == plan.statement_id, Plan.plan_key == plan.plan_key)
+    if not session.scalar(select(func.count()).select_from(Plan).where(*mine)):
+        session.add(
+            Plan(
+                server_id=server_id, statement_id=plan.statement_id, plan_key=plan.plan_key, taken_us=plan.at_us,
+                body=plan.explained.model_dump(),
+            )
+        )  # fmt: skip
+
+
+def _latest(session: Session, server_id: int, kind: str, at_us: int, body: dict[str, object]) -> None:
+    session.merge(Snapshot(server_id=server_id, kind=kind, taken_us=at_us, body=body))
+
+
+def _setting_changes(session: Session, server_id: int, settings: Settings) -> None:
+    """A change for every setting whose value is not what it was at the last look."""
+    before = session.scalar(select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "settings"))
+    if before is None:
+        return
+    old = {row["name"]: row["value"] for row in before.body["settings"]}
+    for row in settings.settings:
+        if row.name in old and old[row.name] != row.value:
+            title = f"{row.name} changed from {old[row.name]} to {row.value}"
+            session.add(Change(server_id=server_id, at_us=settings.at_us, kind="setting", title=title, object=row.name))

@@ -1,0 +1,176 @@
+"""HTTP to one server over a line that is kept, with one deadline for a whole answer, however it drips, and a largest size.
+
+The standard library's client: of 200 servers asked each second the general ones take a core for themselves.
+"""
+
+from __future__ import annotations
+
+import http.client
+import io
+import socket
+import ssl
+import time
+from contextlib import suppress
+from functools import cache
+from threading import Lock
+from typing import cast
+from urllib.parse import quote, urlsplit
+
+PLAIN = "/?&=%:,+@!$'()*;~[]"
+
+
+class NoAnswer(Exception):
+    """No answer came, or one that is not HTTP."""
+
+
+class TooLate(NoAnswer):
+    """The deadline passed; ``begun`` tells whether a part of the answer had come by then."""
+
+    def __init__(self, begun: bool) -> None:
+        super().__init__("the deadline passed")
+        self.begun = begun
+
+
+class TooLarge(NoAnswer):
+    """The answer is larger than was asked for."""
+
+
+@cache
+def _trusted() -> ssl.SSLContext:
+    """The system's certificates, read once: reading them takes longer than most answers."""
+    return ssl.create_default_context()
+
+
+class _Line:
+    """A connected socket as ``http.client`` uses it. Whatever is sent or read has until ``deadline`` (monotonic).
+
+    As with a socket's own files, it is closed for good when it and the answers that are read from it are.
+    """
+
+    def __init__(self, line: socket.socket) -> None:
+        self.line, self.deadline = line, 0.0
+        self.users = 1
+
+    def wait(self) -> socket.socket:
+        """The socket, for as long as there is left."""
+        left = self.deadline - time.monotonic()
+        if left <= 0:
+            raise TimeoutError
+        self.line.settimeout(left)
+        return self.line
+
+    def makefile(self, _: str) -> io.BufferedReader:
+        self.users += 1
+        return io.BufferedReader(_Answer(self))
+
+    def sendall(self, data: bytes) -> None:
+        self.wait().sendall(data)
+
+    def close(self) -> None:
+        self.users -= 1
+        if self.users <= 0:
+            self.line.close()
+
+
+class _Answer(io.RawIOBase):
+    """What comes over a line."""
+
+    def __init__(self, line: _Line) -> None:
+        self.line = line
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, into: memoryview) -> int:  # type: ignore[override]
+        return self.line.wait().recv_into(into)
+
+    def close(self) -> None:
+        if not self.closed:
+            self.line.close()
+        super().close()
+
+
+class Wire:
+    """Requests to the host of ``address``, one at a time. Redirects are answers like any other."""
+
+    def __init__(self, address: str) -> None:
+        self.address = address
+        self._connection: http.client.HTTPConnection | None = None
+        self._lock = Lock()
+
+    def close(self) -> None:
+        if self._connection is not None:
+            self._connection.close()
+            self._connection = None
+
+    def ask(
+        self, method: str, url: str, headers: dict[str, str], body: str | None, deadline_s: float, most_bytes: int
+    ) -> tuple[int, bytes]:
+        """Status and body of the answer; NoAnswer when there is none within the deadline."""
+        deadline = time.monotonic() + deadline_s
+        with self._lock:
+            try:
+                return self._ask(method, url, headers, body, deadline, most_bytes)
+            except BaseException:
+                self.close()
+                raise
+
+    def _ask(
+        self, method: str, url: str, headers: dict[str, str], body: str | None, deadline: float, most_bytes: int
+    ) -> tuple[int, bytes]:
+        parts = urlsplit(url)
+        target = quote(f"{parts.path or '/'}{'?' if parts.query else ''}{parts.query}", safe=PLAIN)
+        answer = None
+        try:
+            kept = self._connection is not None and method == "GET"
+            answer = self._begin(method, target, headers, body, deadline, kept)
+            content = answer.read(most_bytes + 1)
+        except TimeoutError:
+            raise TooLate(begun=answer is not None) from None
+        except (http.client.HTTPException, OSError, ValueError) as error:
+            raise NoAnswer(str(error) or type(error).__name__) from error
+        finally:
+            if answer is not None:
+                answer.close()
+        if len(content) > most_bytes:
+            raise TooLarge(f"larger than {most_bytes} bytes")
+        if answer.will_close:
+            self.close()
+        return answer.status, content
+
+    def _begin(
+        self, method: str, target: str, headers: dict[str, str], body: str | None, deadline: float, kept: bool
+    ) -> http.client.HTTPResponse:
+        """Send, and read the head of the answer. A line that was kept may have been closed meanwhile; what only asks
+        is asked again then.
+        """
+        if not kept:
+            self.close()
+            self._connection = self._connect(deadline)
+        connection = self._connection
+        assert connection is not None
+        cast(_Line, cast(object, connection.sock)).deadline = deadline
+        try:
+            connection.request(method, target, body=None if body is None else body.encode(), headers=headers)
+            return connection.getresponse()
+        except (http.client.RemoteDisconnected, ConnectionError):
+            if not kept:
+                raise
+            return self._begin(method, target, headers, body, deadline, kept=False)
+
+    def _connect(self, deadline: float) -> http.client.HTTPConnection:
+        parts = urlsplit(self.address)
+        host, secure = parts.hostname or "", parts.scheme == "https"
+        port = parts.port or (443 if secure else 80)
+        made = http.client.HTTPConnection(host, port)
+        line = socket.create_connection((host, port), timeout=max(0.001, deadline - time.monotonic()))
+        with suppress(OSError):
+            line.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        try:
+            made.sock = cast(
+                socket.socket, _Line(_trusted().wrap_socket(line, server_hostname=host) if secure else line)
+            )
+        except BaseException:
+            line.close()
+            raise
+        return made
