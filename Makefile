@@ -36,7 +36,7 @@ demo: setup
 
 test: setup-test
 	cd web && npx vitest run
-	.venv/bin/pytest -n 2 --dist loadgroup
+	.venv/bin/pytest -n 3 --dist loadgroup --no-loadscope-reorder
 
 lint: setup-test
 	.venv/bin/ruff check src tests benchmarks tools

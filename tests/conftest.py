@@ -20,6 +20,16 @@ from practice_fleet.face import build, clock_us
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.reading import load_scenario, shipped
 
+# groups that take longest, which begin first so that no process is left alone with one at the end
+LONGEST = (
+    "tests/ui",
+    "test_trials_over_http",
+    "test_facts",
+    "test_serve_killed",
+    "test_schema",
+    "test_trials",
+    "test_locks",
+)
 ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
 
@@ -33,6 +43,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
     for item in items:
         group = "demo" if "demo" in getattr(item, "fixturenames", ()) else item.nodeid.split("::")[0]
         item.add_marker(pytest.mark.xdist_group(group))
+    items.sort(key=lambda item: next((n for n, part in enumerate(LONGEST) if part in item.nodeid), len(LONGEST)))
     return (yield)
 
 
@@ -133,6 +144,8 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         address = f"http://127.0.0.1:{port}"
         try:
             wait_for(f"{address}/api/health", 230)
+            with httpx.Client(base_url=address, trust_env=False, timeout=120) as client:
+                signed_in(client).get("/api/fleet").raise_for_status()
             yield address
         finally:
             process.terminate()

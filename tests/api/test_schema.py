@@ -45,7 +45,7 @@ made = schemathesis.pytest.from_fixture("schema").exclude(path_regex=LEFT_OUT)
 
 @made.parametrize()
 @settings(
-    max_examples=int(os.environ.get("EXAMPLES", "12")),
+    max_examples=int(os.environ.get("EXAMPLES", "6")),
     deadline=None,
     derandomize=True,
     phases=[Phase.explicit, Phase.generate],

@@ -53,7 +53,7 @@ def deadlocking(rows: int, order: str, locked: int = 4) -> tuple[Run, float]:
     many = visits(processor_s=0.02, log_s=0.001, log_bytes=10, commits=True, hot_rows=rows)
     many = type(many)(**(many.__dict__ | {"locked_rows": locked, "same_order": order == "same"}))
     arrival = Arrival(kind="open", rate_per_s=100)
-    frame = Run(host(64), [many], [1], arrival, Limits(1000), seed=3).play(400)
+    frame = Run(host(64), [many], [1], arrival, Limits(1000), seed=3).play(200)
     return frame, float(frame.executions["failed"].mean())  # type: ignore[return-value, arg-type]
 
 
