@@ -143,7 +143,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         )
         address = f"http://127.0.0.1:{port}"
         try:
-            wait_for(f"{address}/api/health", 230)
+            wait_for(f"{address}/api/health", 600)
             with httpx.Client(base_url=address, trust_env=False, timeout=120) as client:
                 signed_in(client).get("/api/fleet").raise_for_status()
             yield address

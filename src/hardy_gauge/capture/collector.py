@@ -32,6 +32,8 @@ REFRESH_S = 5.0
 TIDY_S = 600.0
 SNAPSHOTS_S = 10.0
 KEEP_S = 0.5
+# how long a write waits for ticks that go on, for one and for all
+TAKE_ONE_S, TAKE_S = 0.5, 2.0
 # servers are counted so long after each other, within a part of the minute
 APART_US = 100_000
 MOST_PHASE_US = 20_000_000
@@ -209,22 +211,27 @@ class Collector:
     def _write(self, recorders: list[Recorder]) -> None:
         """All of it or nothing: what could not be stored is given back, and written with the next."""
         with self._writing:
-            taken = [(r, gathered) for r in recorders if (gathered := r.take()) is not None]
-            known = [dict(recorder.directory.known) for recorder, _ in taken]
-            new = [trouble for _, gathered in taken for trouble in gathered.troubles if trouble.row_id is None]
+            ends = time.monotonic() + TAKE_S
+            taken = [
+                (r, gathered, r.directory.copy())
+                for r in recorders
+                if (gathered := r.take(max(0.0, min(TAKE_ONE_S, ends - time.monotonic())))) is not None
+            ]
+            new = [trouble for _, gathered, _ in taken for trouble in gathered.troubles if trouble.row_id is None]
             now = self.clock()
             try:
                 with self.store.write() as session:
-                    mine = [recorder.server_id for recorder, _ in taken]
+                    mine = [recorder.server_id for recorder, *_ in taken]
                     found = session.scalars(select(CaptureState).where(CaptureState.server_id.in_(mine)))
                     states = {state.server_id: state for state in found}
-                    for recorder, gathered in taken:
+                    for recorder, gathered, directory in taken:
                         with recorder.pace.working():
-                            write(session, states[recorder.server_id], gathered, recorder.directory, now)
+                            write(session, states[recorder.server_id], gathered, directory, now)
             except BaseException:
                 for trouble in new:
                     trouble.row_id = None
-                for (recorder, gathered), before in zip(taken, known, strict=True):
-                    recorder.directory.known = before
+                for recorder, gathered, _ in taken:
                     recorder.give_back(gathered)
                 raise
+            for recorder, _, directory in taken:
+                recorder.directory = directory

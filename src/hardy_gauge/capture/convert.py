@@ -61,6 +61,10 @@ class Directory:
     known: dict[str, Known] = field(default_factory=dict)
     texts: dict[str, str] = field(default_factory=dict)
 
+    def copy(self) -> Directory:
+        """To learn in while it is not sure that what is learnt will be stored."""
+        return Directory(self.engine, dict(self.known), dict(self.texts))
+
     def learn(self, session: Session, rows: Iterable[StatementCounter | Seen], now_us: int) -> None:
         """Store statements not seen before and remember what their keys stand for."""
         for row in rows:

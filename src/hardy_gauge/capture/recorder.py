@@ -9,6 +9,7 @@ import logging
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import partial
 from threading import Lock
 
 from hardy_gauge.capture.convert import Directory, Seen
@@ -67,7 +68,7 @@ class Recorder:
         with self._turn, self.pace.working():
             self._tick(now_us)
 
-    def take(self, wait_s: float = 0.5) -> Gathered | None:
+    def take(self, wait_s: float = 0.0) -> Gathered | None:
         """What was gathered, which is then for the caller to store; None when a tick goes on for longer than
         ``wait_s``.
         """
@@ -247,7 +248,7 @@ class Recorder:
             had.add(plan_key)
             asked += 1
             try:
-                explained = self.pace.timed(lambda plan_key=plan_key: self.probe.plan(plan_key))  # type: ignore[misc]
+                explained = self.pace.timed(partial(self.probe.plan, plan_key))
             except p.ProbeError as error:
                 log.info("plan %s of server %s: %s", plan_key, self.server_id, error)
                 continue
