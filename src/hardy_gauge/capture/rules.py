@@ -123,6 +123,9 @@ class CaptureRule(Part):
 
 def said(seconds: float) -> str:
     """A duration as it is written in a file."""
+    for unit, size in (("h", 3600), ("min", 60)):
+        if seconds >= size and seconds % size == 0:
+            return f"{seconds / size:g} {unit}"
     return f"{seconds * 1e3:g} ms" if seconds < 1 else f"{seconds:g} s"
 
 

@@ -146,7 +146,7 @@ class HttpProbe:
         except TooLarge as error:
             raise p.ProbeError(f"the answer to {path} is {error}") from error
         except NoAnswer as error:
-            raise p.ProbeError(f"{path}: {error}") from error
+            raise p.ProbeError(f"no answer to {path}: {error}") from error
         if status == 422:
             detail, field = _problem(received)
             raise p.Refused(detail, field)

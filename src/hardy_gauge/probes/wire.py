@@ -128,7 +128,7 @@ class Wire:
         except TimeoutError:
             raise TooLate(begun=answer is not None) from None
         except (http.client.HTTPException, OSError, ValueError) as error:
-            raise NoAnswer(str(error) or type(error).__name__) from error
+            raise NoAnswer(self._plainly(error)) from error
         finally:
             if answer is not None:
                 answer.close()
@@ -157,6 +157,21 @@ class Wire:
             if not kept:
                 raise
             return self._begin(method, target, headers, body, deadline, kept=False)
+
+    def _plainly(self, error: Exception) -> str:
+        """What went wrong, in words for whoever gave the address."""
+        there = urlsplit(self.address).netloc
+        if isinstance(error, ssl.SSLCertVerificationError):
+            return f"the certificate of {there} is not trusted: {error.verify_message}"
+        if isinstance(error, socket.gaierror):
+            return f"there is no host of the name in {there}"
+        if isinstance(error, ConnectionRefusedError):
+            return f"nothing listens at {there}"
+        if isinstance(error, http.client.RemoteDisconnected | ConnectionError):
+            return f"{there} closed the connection without an answer"
+        if isinstance(error, OSError):
+            return f"{there}: {(error.strerror or str(error)).lower()}"
+        return f"{there} does not speak HTTP: {type(error).__name__}"
 
     def _connect(self, deadline: float) -> http.client.HTTPConnection:
         parts = urlsplit(self.address)

@@ -12,7 +12,7 @@ export const MODES = [
 export function modeWords(rule: Rule): string {
   if (rule.mode === 'reading') return 'nothing new'
   const sessions = rule.sample ? `sessions each ${text(duration(rule.sample))}` : 'no sessions'
-  const some = (rule.every_nth_session ?? 1) > 1 ? ` of one in ${rule.every_nth_session}` : ''
+  const some = (rule.every_nth_session ?? 1) > 1 ? `, one in ${rule.every_nth_session}` : ''
   const executions = rule.threshold === null || rule.threshold === undefined ? 'no executions' : `executions from ${text(duration(rule.threshold))}`
   const what = rule.mode === 'weighty' ? `statements from ${text(duration(rule.weighty_from ?? 0.01))} a call` : 'all statements'
   return `${what}, ${sessions}${rule.sample ? some : ''}, ${executions}${rule.literals === 'kept' ? ' with their values' : ''}${rule.until ? `, until ${rule.until.slice(0, 16).replace('T', ' ')}` : ''}`

@@ -1,11 +1,9 @@
 <script setup lang="ts">
-import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import FigureText from '@/parts/FigureText.vue'
 import { clock } from '@/state/units'
 
-const props = defineProps<{ executions: Schemas['ExecutionRow'][]; inAll: number }>()
-const texts = computed(() => props.executions.some((one) => one.text))
+defineProps<{ executions: Schemas['ExecutionRow'][]; inAll: number }>()
 </script>
 
 <template>
@@ -13,18 +11,20 @@ const texts = computed(() => props.executions.some((one) => one.text))
     <h2 class="part"><span>Executions above the capture threshold</span><span>{{ executions.length }} of {{ inAll.toLocaleString('en-GB') }}</span></h2>
     <div class="holder" tabindex="0">
       <table class="ruled">
-        <thead><tr><th>ended</th><th>server</th><th class="num">took</th><th class="num">examined</th><th class="num">returned</th><th class="num">pages read</th><th>user</th><th v-if="texts">with its values</th></tr></thead>
+        <thead><tr><th>ended</th><th>server</th><th class="num">took</th><th class="num">examined</th><th class="num">returned</th><th class="num">pages read</th><th>user</th></tr></thead>
         <tbody>
-          <tr v-for="(e, i) in executions" :key="i">
-            <td class="figure">{{ clock(e.ended_at_us, true) }}</td>
-            <td>{{ e.server }}</td>
-            <td class="num"><FigureText :value="e.duration_s" unit="s" /></td>
-            <td class="num"><FigureText :value="e.rows_examined" unit="" /></td>
-            <td class="num"><FigureText :value="e.rows_returned" unit="" /></td>
-            <td class="num"><FigureText :value="e.pages_read" unit="" /></td>
-            <td>{{ e.user }}</td>
-            <td v-if="texts" class="sql text" :title="e.text ?? ''">{{ e.text ?? 'not kept' }}</td>
-          </tr>
+          <template v-for="(e, i) in executions" :key="i">
+            <tr>
+              <td class="figure">{{ clock(e.ended_at_us, true) }}</td>
+              <td>{{ e.server }}</td>
+              <td class="num"><FigureText :value="e.duration_s" unit="s" /></td>
+              <td class="num"><FigureText :value="e.rows_examined" unit="" /></td>
+              <td class="num"><FigureText :value="e.rows_returned" unit="" /></td>
+              <td class="num"><FigureText :value="e.pages_read" unit="" /></td>
+              <td>{{ e.user }}</td>
+            </tr>
+            <tr v-if="e.text"><td colspan="7" class="sql text">{{ e.text }}</td></tr>
+          </template>
         </tbody>
       </table>
       <p v-if="!executions.length" class="faded">None that took as long was recorded in this window.</p>
@@ -34,5 +34,5 @@ const texts = computed(() => props.executions.some((one) => one.text))
 
 <style scoped>
 .holder { max-height: 250px; overflow: auto; }
-.text { max-width: 480px; overflow: hidden; white-space: nowrap; text-overflow: ellipsis; }
+.text { overflow-wrap: anywhere; }
 </style>
