@@ -11,6 +11,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
+from hardy_gauge.api.data import Data
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
@@ -150,3 +151,22 @@ def test_the_tape_hatches_as_much_as_is_missing(store: Store, client: TestClient
     assert [(m["server"], m["share"]) for m in marks] == [("a", 0.25), ("2 of 4 servers", 0.5), ("b", 0.25)]
     (alone,) = client.get("/api/tape", params={"scope": "a"}).json()["gaps"]
     assert (alone["server"], alone["share"]) == ("a", 1.0)
+
+
+def test_what_is_read_ahead_is_what_is_there(store: Store, client: TestClient) -> None:
+    for number in range(3):
+        join(store, f"q{number}", calls=600.0 + number)
+    data: Data = client.app.state.data  # type: ignore[attr-defined]
+    spans = [
+        (NOW - 10 * MINUTE_US, NOW),
+        (NOW - 4 * MINUTE_US, NOW - MINUTE_US),
+        (NOW - 3 * MINUTE_US, NOW - 3 * MINUTE_US),
+    ]
+    columns = ["calls", "time_s"]
+    asked = [(number, *span) for number in (1, 2, 3, 4) for span in spans]
+    plain = [data.metrics([number], since, until, columns) for number, since, until in asked]
+    with data.read_ahead([1, 2, 3], *spans[0], [*columns, "span_s"]):
+        ahead = [data.metrics([number], since, until, columns) for number, since, until in asked]
+        longer = data.metrics([1], NOW - 20 * MINUTE_US, NOW, columns)
+    assert [frame.to_dicts() for frame in ahead] == [frame.to_dicts() for frame in plain]
+    assert sum(map(len, ahead)) == 3 * (10 + 3) and len(longer) == 10

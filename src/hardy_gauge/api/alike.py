@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hardy_gauge.api.data import FIGURES, Data
-from hardy_gauge.api.levels import levels_of
+from hardy_gauge.api.levels import RECENT_US
 from hardy_gauge.api.window import Span
 from hardy_gauge.core.reference.peers import Distance, distances, uneven
 from hardy_gauge.core.reference.words import share
@@ -17,6 +17,7 @@ from hardy_gauge.store.models import Server
 COMPARED = {"active_sessions": "active sessions", "response_s": "time per call", "calls_per_s": "calls"}
 # what is next to nothing, in the figure's unit
 LEAST = {"active_sessions": 0.05, "response_s": 1e-5, "calls_per_s": 0.1}
+MEMBERS = "members_seen"
 ONE_OF_A_KIND = frozenset({"primary", "coordinator", "single"})
 
 
@@ -103,9 +104,9 @@ def _agreement(data: Data, servers: Sequence[Server], span: Span) -> tuple[list[
     """Whether all that tell how many members they see see the same number, and all that are here: words of odds, and of what is well."""
     seen: dict[str, int] = {}
     for server in servers:
-        level = next((one for one in levels_of(data, server.id, span) if one.name == "members_seen"), None)
-        if level is not None:
-            seen[server.name] = int(level.value)
+        frame = data.metrics([server.id], span.until_us - RECENT_US, span.until_us, [MEMBERS])
+        if MEMBERS in frame.columns and len(told := frame[MEMBERS].drop_nulls()):
+            seen[server.name] = int(told[-1])
     if len(seen) < 2:
         return [], []
     most = max(seen.values())

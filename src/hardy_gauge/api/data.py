@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass, field
 from typing import Annotated, TypeVar, cast
 
@@ -42,6 +44,31 @@ FIGURES: dict[str, tuple[str, str]] = {
 LEAST = {"active_sessions": 0.05}
 
 
+class Ahead:
+    """Metric rows of several servers that were read together."""
+
+    def __init__(self, since_us: int, until_us: int, columns: frozenset[str], frame: pl.DataFrame) -> None:
+        self.since_us, self.until_us, self.columns = since_us, until_us, columns
+        self._empty = frame.clear()
+        parts = frame.partition_by("server_id", as_dict=True, maintain_order=True) if len(frame) else {}
+        self._frames = {int(key[0]): (part, part["at_us"].to_numpy()) for key, part in parts.items()}
+
+    def covers(self, since_us: int, until_us: int, columns: Iterable[str]) -> bool:
+        return self.since_us <= since_us and until_us <= self.until_us and self.columns.issuperset(columns)
+
+    def cut(self, server_id: int, since_us: int, until_us: int, columns: Iterable[str]) -> pl.DataFrame:
+        """As ``Data.metrics`` gives it."""
+        if server_id not in self._frames:
+            return self._empty
+        frame, times = self._frames[server_id]
+        low, high = np.searchsorted(times, (since_us, until_us))
+        kept = [c for c in dict.fromkeys(("at_us", *columns, "server_id")) if c in frame.columns]
+        return frame[low:high, kept]
+
+
+_ahead: ContextVar[Ahead | None] = ContextVar("metrics read ahead", default=None)
+
+
 @dataclass
 class Data:
     """Shared by all requests; thread-safe."""
@@ -58,25 +85,43 @@ class Data:
         self, server_ids: Iterable[int], since_us: int, until_us: int, columns: Iterable[str] | None = None
     ) -> pl.DataFrame:
         """Metric rows, oldest first, with every column or the ones asked for."""
+        wanted, ahead = list(server_ids), _ahead.get()
+        if ahead is not None and columns is not None and len(wanted) == 1:
+            named = list(columns)
+            if ahead.covers(since_us, until_us, named):
+                return ahead.cut(wanted[0], since_us, until_us, named)
+            columns = named
         with self.store.read() as session:
-            frame = segments.read(session, list(server_ids), "metric", since_us, until_us, columns)
+            frame = segments.read(session, wanted, "metric", since_us, until_us, columns)
         return frame if frame.is_empty() else frame.sort("at_us")
+
+    @contextmanager
+    def read_ahead(
+        self, server_ids: Sequence[int], since_us: int, until_us: int, columns: Iterable[str]
+    ) -> Iterator[None]:
+        """Within it, what ``metrics`` is asked of one server inside the span comes from one read of all."""
+        named = list(dict.fromkeys(columns))
+        frame = self.metrics(server_ids, since_us, until_us, named)
+        token = _ahead.set(Ahead(since_us, until_us, frozenset(named), frame))
+        try:
+            yield
+        finally:
+            _ahead.reset(token)
 
     def figure(self, frame: pl.DataFrame, name: str) -> tuple[np.ndarray, np.ndarray]:
         """Times and values of one figure by minute; NaN where its divisor is zero."""
         above, below = FIGURES[name]
         if frame.is_empty() or above not in frame.columns or below not in frame.columns:
             return np.array([], dtype=np.int64), np.array([])
-        sums = (
-            frame.drop_nulls([above, below])
-            .group_by("at_us")
-            .agg(pl.col(above).sum(), pl.col(below).mean() if below == "span_s" else pl.col(below).sum())
-        )
-        sums = sums.sort("at_us")
-        divisor = sums[below].to_numpy().astype(float)
+        told = ~(frame[above].is_null() | frame[below].is_null()).to_numpy()
+        times, first = np.unique(frame["at_us"].to_numpy()[told], return_index=True)
+        if not len(times):
+            return np.array([], dtype=np.int64), np.array([])
+        over, under = (np.add.reduceat(frame[c].to_numpy().astype(float)[told], first) for c in (above, below))
+        if below == "span_s":
+            under = under / np.diff(np.append(first, told.sum()))
         with np.errstate(divide="ignore", invalid="ignore"):
-            values = np.where(divisor > 0, sums[above].to_numpy() / divisor, np.nan)
-        return sums["at_us"].to_numpy(), values
+            return times, np.where(under > 0, over / under, np.nan)
 
     def usual(self, server_id: int, name: str) -> UsualRange:
         """The usual range of a figure of one server, from up to five weeks before the last two hours."""

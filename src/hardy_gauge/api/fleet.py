@@ -10,7 +10,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from hardy_gauge.api.alike import beside
+from hardy_gauge.api.alike import MEMBERS, beside
 from hardy_gauge.api.alike import words_of as peer_words
 from hardy_gauge.api.data import FIGURES, CurrentData, Data
 from hardy_gauge.api.problems import Problem
@@ -137,10 +137,10 @@ def trace(data: Data, server_id: int, now: int) -> list[float | None]:
     times, values = data.figure(
         data.metrics([server_id], now - DAY_US, now, FIGURES["active_sessions"]), "active_sessions"
     )
-    slots: list[list[float]] = [[] for _ in range(TRACE_POINTS)]
-    for at, value in zip(times, values, strict=True):
-        slots[min(TRACE_POINTS - 1, int((at - (now - DAY_US)) * TRACE_POINTS // DAY_US))].append(float(value))
-    return [float(np.mean(slot)) if slot else None for slot in slots]
+    good = np.isfinite(values)
+    place = np.clip((times[good] - (now - DAY_US)) * TRACE_POINTS // DAY_US, 0, TRACE_POINTS - 1).astype(np.int64)
+    count, total = (np.bincount(place, weights=w, minlength=TRACE_POINTS) for w in (None, values[good]))
+    return [float(t / n) if n else None for t, n in zip(total, count, strict=True)]
 
 
 CaptureWord = Literal["recording", "stale", "failing", "waiting", "paused", "retired", "opened"]
@@ -176,6 +176,12 @@ def distance(line: Line) -> tuple[float, float]:
 def fleet(data: CurrentData) -> Fleet:
     servers = servers_in(data, "fleet")
     now = data.clock()
+    columns = (c for name in ("active_sessions", "response_s", "calls_per_s") for c in FIGURES[name])
+    with data.read_ahead([server.id for server in servers], now - DAY_US, now, [*columns, MEMBERS]):
+        return _fleet(data, servers, now)
+
+
+def _fleet(data: Data, servers: list[Server], now: int) -> Fleet:
     blocks: dict[str, list[Line]] = {}
     by_cluster: dict[str, list[Server]] = {}
     for server in servers:
