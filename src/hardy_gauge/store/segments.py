@@ -45,8 +45,8 @@ class _Decoded:
             self._frames.move_to_end(key)
             return found[0]
 
-    def put(self, key: object, frame: pl.DataFrame) -> None:
-        size = int(frame.estimated_size())
+    def put(self, key: object, frame: pl.DataFrame, size: int) -> None:
+        """``size`` is what the frame takes, in bytes, about."""
         with self._lock:
             if key not in self._frames and size < self._most // 4:
                 self._frames[key] = (frame, size)
@@ -130,9 +130,9 @@ def read(
         )
         bodies = {segment_id: (body, rows) for segment_id, body, rows in session.execute(query)}
         here = [one for one in part if one[0] in bodies]
-        for (segment_id, key), frame in zip(here, _decode([bodies[i] for i, _ in here], wanted), strict=True):
+        for (segment_id, key), (frame, size) in zip(here, _decode([bodies[i] for i, _ in here], wanted), strict=True):
             frames[segment_id] = frame
-            _decoded.put(key, frame)
+            _decoded.put(key, frame, size)
     by_server: dict[int, list[pl.DataFrame]] = {}
     for segment_id, server_id, start, end, *_ in found:
         if segment_id not in frames:
@@ -150,21 +150,23 @@ def read(
     return pl.concat(named, how="diagonal")
 
 
-def _decode(bodies: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None) -> list[pl.DataFrame]:
-    """A frame of each body with its number of rows. Those of one shape are read together, which uses every core."""
+def _decode(bodies: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None) -> list[tuple[pl.DataFrame, int]]:
+    """A frame of each body with its number of rows, and about how many bytes it takes. Those of one shape are read
+    together, which uses every core.
+    """
     by_shape: dict[tuple[tuple[str, pl.DataType], ...], list[int]] = {}
     for place, (body, _) in enumerate(bodies):
         schema = pl.read_parquet_schema(io.BytesIO(body))
         shape = tuple((name, kind) for name, kind in schema.items() if columns is None or name in columns)
         by_shape.setdefault(shape, []).append(place)
-    frames: list[pl.DataFrame] = [pl.DataFrame()] * len(bodies)
+    frames: list[tuple[pl.DataFrame, int]] = [(pl.DataFrame(), 0)] * len(bodies)
     for shape, places in by_shape.items():
         sources: list[IO[bytes]] = [io.BytesIO(bodies[place][0]) for place in places]
         whole = pl.scan_parquet(sources, extra_columns="ignore").select(name for name, _ in shape).collect()
-        start = 0
+        row_size, start = whole.estimated_size() / max(len(whole), 1), 0
         for place in places:
             rows = bodies[place][1]
-            frames[place] = whole.slice(start, rows)
+            frames[place] = whole.slice(start, rows), int(rows * row_size)
             start += rows
     return frames
 

@@ -19,9 +19,8 @@ PERIOD_US = 1_000_000
 
 def filtered(samples: pl.DataFrame, filters: Mapping[str, Sequence[str | int]]) -> pl.DataFrame:
     """Only the samples whose dimensions have one of the values asked for."""
-    for dimension, values in filters.items():
-        samples = samples.filter(pl.col(dimension).is_in(list(values)))
-    return samples
+    wanted = [pl.col(dimension).is_in(list(values)) for dimension, values in filters.items()]
+    return samples.lazy().filter(*wanted).collect(engine="streaming") if wanted else samples
 
 
 def time_spent(samples: pl.DataFrame) -> pl.Expr:

@@ -38,7 +38,8 @@ def with_margins(samples: pl.DataFrame, keys: Sequence[str], ticks: int, period_
     by = list(keys)
     weighted = "weight" in samples.columns
     total_of = pl.col("weight").sum() if weighted else pl.len().cast(pl.Float64)
-    accounts = samples.group_by(by).agg(pl.len().cast(pl.Int64).alias("samples"), total_of.alias("n"))
+    counted = samples.lazy().group_by(by).agg(pl.len().cast(pl.Int64).alias("samples"), total_of.alias("n"))
+    accounts = counted.collect(engine="streaming")
     if samples.is_empty():
         return accounts.with_columns(pl.lit(0.0).alias("low"), pl.lit(0.0).alias("high"))
     variance = np.zeros(len(accounts))
