@@ -113,11 +113,12 @@ class Data:
         above, below = FIGURES[name]
         if frame.is_empty() or above not in frame.columns or below not in frame.columns:
             return np.array([], dtype=np.int64), np.array([])
-        told = ~(frame[above].is_null() | frame[below].is_null()).to_numpy()
+        over, under = (frame[c].to_numpy().astype(float) for c in (above, below))  # null is NaN here
+        told = ~(np.isnan(over) | np.isnan(under))
         times, first = np.unique(frame["at_us"].to_numpy()[told], return_index=True)
         if not len(times):
             return np.array([], dtype=np.int64), np.array([])
-        over, under = (np.add.reduceat(frame[c].to_numpy().astype(float)[told], first) for c in (above, below))
+        over, under = (np.add.reduceat(values[told], first) for values in (over, under))
         if below == "span_s":
             under = under / np.diff(np.append(first, told.sum()))
         with np.errstate(divide="ignore", invalid="ignore"):

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 from sqlalchemy import select
 
-from hardy_gauge.api.data import CurrentData, Data
+from hardy_gauge.api.data import FIGURES, CurrentData, Data
 from hardy_gauge.api.findings import FindingOut, findings_of
 from hardy_gauge.api.fleet import GaugeFigure, capture_state, gauge_over, words_of
 from hardy_gauge.api.levels import LevelOut, levels_of
@@ -86,8 +86,15 @@ def server_sheet(server: str, data: CurrentData, window: CurrentWindow) -> Serve
     with data.store.read() as session:
         find_server(session, server)
     owner = servers_in(data, server)[0]
-    now = data.clock()
     peers = [s for s in servers_in(data, owner.cluster.name) if s.id != owner.id]
+    focus = window.focus
+    columns = (c for name, *_ in GAUGES for c in FIGURES[name])
+    with data.read_ahead([s.id for s in (owner, *peers)], focus.since_us, focus.until_us, columns):
+        return _sheet(data, owner, peers, window)
+
+
+def _sheet(data: Data, owner: Server, peers: list[Server], window: Window) -> ServerSheet:
+    now = data.clock()
     findings = findings_of(data, owner, window)
     state, state_words = capture_state(owner, now)
     return ServerSheet(
@@ -100,7 +107,7 @@ def server_sheet(server: str, data: CurrentData, window: CurrentWindow) -> Serve
             NamedGauge(name=n, title=t, unit=u, **gauge_over(data, owner.id, n, window.focus).model_dump())
             for n, t, u in GAUGES
         ],
-        heaviest=statements(data, window, server).rows[:8], findings=findings, settings=_settings(data, owner, peers),
+        heaviest=statements(data, window, owner.name).rows[:8], findings=findings, settings=_settings(data, owner, peers),
         volumes=volumes_of(data, owner, now), levels=levels_of(data, owner.id, window.focus),
         members=[
             Member(server=s.name, role=s.role, active_sessions=gauge_over(data, s.id, "active_sessions", window.focus).value)
