@@ -9,7 +9,9 @@ import pytest
 from sqlalchemy import select
 
 from hardy_gauge.capture.collector import Collector
+from hardy_gauge.capture.convert import Directory
 from hardy_gauge.capture.enrol import enrol
+from hardy_gauge.capture.gathered import Gathered
 from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
@@ -97,6 +99,27 @@ def test_failure_is_a_gap_and_others_go_on(bench: Bench, spoil: Callable[[str], 
     assert bench.troubles("bad")[0][2], "and closed when the server answers again"
     assert bench.minutes("bad") == [600.0] * 4, "nothing is guessed for the gap"
     assert bench.troubles("good") == []
+
+
+def test_rows_that_make_no_table_cost_their_own_server_a_gap(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    plain = Gathered.frames
+
+    def frames(gathered: Gathered, directory: Directory) -> object:
+        if gathered.rule.name == "spoilt":
+            raise ValueError("no table")
+        return plain(gathered, directory)
+
+    monkeypatch.setattr(Gathered, "frames", frames)
+    usual = bench.recorder("bad").rule
+    bench.recorder("bad").rule = usual.model_copy(update={"name": "spoilt"})
+    with pytest.raises(ValueError, match="no table"):
+        bench.pass_minutes(2)
+    bench.recorder("bad").rule = usual
+    bench.pass_minutes(2)
+    assert bench.minutes("good") == [600.0] * 6 and bench.troubles("good") == []
+    assert bench.minutes("bad") == [600.0] * 4, "what could not be stored is not stored"
+    ((kind, reason, closed),) = bench.troubles("bad")
+    assert kind == "gap" and "could not be stored" in reason and closed
 
 
 def test_counter_that_went_back_is_a_reset(bench: Bench) -> None:

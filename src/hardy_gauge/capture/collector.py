@@ -13,6 +13,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import suppress
 
 from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
 
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.capture.convert import Directory
@@ -209,7 +210,9 @@ class Collector:
         self._write(self.recorders)
 
     def _write(self, recorders: list[Recorder]) -> None:
-        """All of it or nothing: what could not be stored is given back, and written with the next."""
+        """All of it or nothing: what could not be stored is given back, and written with the next. One whose rows make
+        no table loses them, and holds up nobody else.
+        """
         with self._writing:
             ends = time.monotonic() + TAKE_S
             taken = [
@@ -218,20 +221,24 @@ class Collector:
                 if (gathered := r.take(max(0.0, min(TAKE_ONE_S, ends - time.monotonic())))) is not None
             ]
             new = [trouble for _, gathered, _ in taken for trouble in gathered.troubles if trouble.row_id is None]
-            now = self.clock()
+            now, at = self.clock(), -1
             try:
                 with self.store.write() as session:
                     mine = [recorder.server_id for recorder, *_ in taken]
                     found = session.scalars(select(CaptureState).where(CaptureState.server_id.in_(mine)))
                     states = {state.server_id: state for state in found}
-                    for recorder, gathered, directory in taken:
+                    for at, (recorder, gathered, directory) in enumerate(taken):  # noqa: B007
                         with recorder.pace.working():
                             write(session, states[recorder.server_id], gathered, directory, now)
-            except BaseException:
+                    at = -1
+            except BaseException as error:
                 for trouble in new:
                     trouble.row_id = None
-                for recorder, gathered, _ in taken:
-                    recorder.give_back(gathered)
+                for place, (recorder, gathered, _) in enumerate(taken):
+                    if place == at and not isinstance(error, SQLAlchemyError | OSError):
+                        recorder.lose(gathered, now, type(error).__name__)
+                    else:
+                        recorder.give_back(gathered)
                 raise
             for recorder, _, directory in taken:
                 recorder.directory = directory

@@ -101,6 +101,11 @@ class Gathered:
         frame = frame.drop(name for name in ("weight", "one_in") if (frame[name] == 1).all())
         return directory.with_families(frame)
 
+    def since_us(self) -> int:
+        """When the first of it is of."""
+        times = [row[0] for row in (*self.samples[:1], *self.metrics[:1], *self.statements[:1])]
+        return min([*times, *(e.ended_at_us for e in self.executions)], default=self.until.seen_us)
+
     def followed_by(self, later: Gathered) -> Gathered:
         """Both together, after this could not be written."""
         return Gathered(

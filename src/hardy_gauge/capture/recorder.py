@@ -92,6 +92,12 @@ class Recorder:
         with self._turn:
             self.gathered = taken.followed_by(self.gathered)
 
+    def lose(self, taken: Gathered, now_us: int, reason: str) -> None:
+        """It can never be stored: a gap is left in its place."""
+        gap = Trouble("gap", taken.since_us(), now_us, f"what was gathered could not be stored: {reason}")
+        with self._turn:
+            self.gathered.troubles += [*taken.troubles, gap]
+
     def _tick(self, now_us: int) -> None:
         rule = self.rule
         self._stepped(now_us)
