@@ -117,7 +117,7 @@ function bump(event: MouseEvent) {
         <path class="line" :d="line" />
         <g v-for="t in ticks" :key="t">
           <line class="tick" :x1="x(t)" :x2="x(t)" :y1="BOTTOM" :y2="BOTTOM + 4" />
-          <text class="small" :x="x(t)" y="101" text-anchor="middle">{{ label(t) }}</text>
+          <text v-if="x(t) > LEFT + 14" class="small" :x="x(t)" y="101" text-anchor="middle">{{ label(t) }}</text>
         </g>
         <TapeWindow v-if="reference" kind="reference" :left="x(reference.from)" :right="x(reference.to)" :top="TOP - 3" :bottom="BOTTOM" @grip="(e, grip) => begin(e, 'reference', grip, reference!)" />
         <TapeWindow kind="focus" :left="x(focus.from)" :right="x(focus.to)" :top="TOP - 3" :bottom="BOTTOM" @grip="(e, grip) => begin(e, 'focus', grip, focus)" />
