@@ -197,6 +197,10 @@ def test_the_audit_log_has_every_write_and_no_secret(house: House) -> None:
         ("head", "POST", "/api/first"), ("head", "POST", "/api/accounts"), ("head", "POST", "/api/people"),
         ("reader", "POST", "/api/sign-in"),
     ]  # fmt: skip
+    for impossible in (-(10**22), -1, 10**22, "soon"):
+        refused = head.get("/api/audit", params={"before_us": impossible})
+        assert (refused.status_code, refused.json()["field"]) == (422, "before_us")
+    assert head.get("/api/audit", params={"before_us": 1}).json() == []
     everything = head.get("/api/audit").text + head.get("/api/people").text + str(lines)
     assert secret not in everything and PASSWORD not in everything
     raw = b"".join(path.read_bytes() for path in house.store.path.parent.glob("hardy-gauge.db*"))

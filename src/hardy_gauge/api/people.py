@@ -319,12 +319,13 @@ def withdraw(token: RowId, request: Request, data: CurrentData) -> None:
 
 @router.get("/audit")
 def audit(
-    data: CurrentData, before_us: int | None = None, most: Annotated[int, Query(ge=1, le=1000)] = 200
-) -> list[AuditLine]:
+    data: CurrentData, before_us: Annotated[int | None, Query(ge=0, le=2**62)] = None,
+    most: Annotated[int, Query(ge=1, le=1000)] = 200,
+) -> list[AuditLine]:  # fmt: skip
     """Writes, the newest first."""
     query = select(Audit).order_by(Audit.id.desc()).limit(most)
     if before_us is not None:
-        query = query.where(Audit.at_us < min(before_us, 2**62))
+        query = query.where(Audit.at_us < before_us)
     with data.store.read() as session:
         return [
             AuditLine(at_us=a.at_us, who=a.who, action=a.action, object=a.object, client=str(a.detail.get("from", "")))
