@@ -100,7 +100,7 @@ class Collector:
             self._said |= {w.server_id: (w.rule.mode, w.why) for w in changed}
 
     def poke(self) -> None:
-        """Refresh at the next tick instead of some seconds later."""
+        """Refresh within half a second instead of some seconds later."""
         self._poked.set()
 
     def _begin(self, want: Wanted) -> None:

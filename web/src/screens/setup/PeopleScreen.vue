@@ -71,7 +71,7 @@ const withdraw = (id: number) => run(async () => {
             <form class="form-line mb-3" @submit.prevent="add">
               <BFormInput v-model="person.name" size="sm" placeholder="name" aria-label="Name" :state="wrong('name')" autocomplete="off" data-test="person-name" />
               <BFormSelect v-model="person.role" :options="[...ROLES]" size="sm" aria-label="Role" />
-              <BFormInput v-model="person.password" size="sm" type="password" placeholder="password, 12 letters or more" aria-label="First password" :state="wrong('password')" autocomplete="new-password" data-test="person-password" />
+              <BFormInput v-model="person.password" size="sm" type="password" placeholder="12 characters or more" aria-label="First password" :state="wrong('password')" autocomplete="new-password" data-test="person-password" />
               <BButton type="submit" size="sm" variant="primary" :disabled="busy || !person.name || !person.password" data-test="person-add">Add</BButton>
             </form>
           </template>
