@@ -36,7 +36,7 @@ const forAWhile = () => (rule.value.until = new Date(Date.now() + lasting.value!
         <div><div class="form-line"><DurationInput v-model="rule.weighty_from" label="From how long a call" /> a call on average in the interval</div><p v-if="missed" class="act mb-0 mt-1" role="status" data-test="missed">{{ missed.sentence }}</p></div>
       </template>
       <template v-if="rule.mode !== 'reading'">
-        <span>Sessions</span><div class="form-line">every <DurationInput v-model="rule.sample" label="Sessions every" off />, one session in <BFormInput v-model.number="rule.every_nth_session" type="number" min="1" max="1000" size="sm" class="count" aria-label="One session in" data-test="nth" /></div>
+        <span>Sessions</span><div class="form-line">every <DurationInput v-model="rule.sample" label="Sessions every" off /> from one session in <BFormInput v-model.number="rule.every_nth_session" type="number" min="1" max="1000" size="sm" class="count" aria-label="One session in" data-test="nth" /></div>
         <span>Counters</span><div class="form-line">every <DurationInput v-model="rule.counters" label="Counters every" /></div>
         <span>Executions</span><div class="form-line">that take <DurationInput v-model="rule.threshold" label="Executions from" off /> or more</div>
         <span>Their texts</span>
