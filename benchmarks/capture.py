@@ -19,8 +19,8 @@ from sqlalchemy import func, select
 from tests.conftest import free_port, wait_for
 
 from hardy_gauge.capture.collector import Collector
-from hardy_gauge.capture.enrol import discover, enrol
 from hardy_gauge.capture.recorder import Recorder
+from hardy_gauge.capture.registration import discover, register
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Segment
@@ -61,7 +61,7 @@ def measure() -> dict[str, float]:
 
 def watch(folder: Path, address: str) -> dict[str, float]:
     store = Store(folder / "store.db")
-    enrol(store, discover(address))
+    register(store, discover(address))
     late: list[float] = []
     plain = Recorder.tick
 

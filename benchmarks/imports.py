@@ -11,8 +11,8 @@ import numpy as np
 import polars as pl
 
 from benchmarks.timing import seconds
-from hardy_gauge.capture.imports import desk
-from hardy_gauge.capture.imports.reading import Wanted, look
+from hardy_gauge.capture.imports import import_service
+from hardy_gauge.capture.imports.reading import ImportRequest, look
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Import
 
@@ -53,7 +53,7 @@ def measure() -> dict[str, float]:
             store = Store(folder / f"{kind}.db")
             ours = seconds(lambda path=path, store=store: bring(store, path))
             with store.read() as session:
-                assert session.get_one(Import, 1).taken == ROWS
+                assert session.get_one(Import, 1).accepted == ROWS
             found[f"{kind}_bytes_stored_per_row"] = store.path.stat().st_size / ROWS
             store.close()
             connection = duckdb.connect(str(folder / f"{kind}.duckdb"))
@@ -66,8 +66,8 @@ def measure() -> dict[str, float]:
 
 def bring(store: Store, path: Path) -> None:
     layout = look(path, path.name, {}).layout
-    number = desk.hand_in(store, path.name, path, "bench", START_US)
-    desk.take(store, number, path, Wanted(format="table", server="east", layout=layout), START_US)
+    number = import_service.hand_in(store, path.name, path, "bench", START_US)
+    import_service.take(store, number, path, ImportRequest(format="table", server="east", layout=layout), START_US)
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ import polars as pl
 
 from benchmarks.samples import made
 from benchmarks.timing import side_by_side
-from hardy_gauge.core.activity.ledger import accounts, filtered
+from hardy_gauge.core.activity.ledger import entries, filtered
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster, Server
@@ -62,7 +62,7 @@ def measure() -> dict[str, float]:
             return sorted(counted.rows())
 
         def whole(keep: int = 1) -> None:
-            accounts(read(keep), BY, DAYS * 86_400)
+            entries(read(keep), BY, DAYS * 86_400)
 
         def duck() -> list[tuple[object, ...]]:
             return sorted(connection.execute(query).fetchall())

@@ -10,7 +10,7 @@ import numpy as np
 import polars as pl
 
 from benchmarks.timing import seconds, side_by_side
-from hardy_gauge.core.activity.ledger import accounts
+from hardy_gauge.core.activity.ledger import entries
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster, Server
@@ -68,7 +68,7 @@ def measure() -> dict[str, float]:
             segments._decoded.__init__(keep)
             with store.read() as session:
                 found = segments.read(session, [server_id], "sample", 0, 2**62, ["wait_family", "statement"])
-            accounts(found, ["wait_family", "statement"], DAYS * 86_400)
+            entries(found, ["wait_family", "statement"], DAYS * 86_400)
 
         def counted() -> None:
             segments._decoded.__init__(1)

@@ -16,7 +16,7 @@ import pytest
 import uvicorn
 
 from hardy_gauge.store.database import Store
-from practice_fleet.face import build, clock_us
+from practice_fleet.http_app import build, clock_us
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.reading import load_scenario, shipped
 
@@ -94,7 +94,7 @@ class Serving:
 def signed_in(client: httpx.Client) -> httpx.Client:
     """The client as the demo's administrator, with what every write has to repeat."""
     assert client.post("/api/sign-in/demo").status_code == 204
-    client.headers["x-guard"] = client.get("/api/me").json()["guard"]
+    client.headers["x-csrf-token"] = client.get("/api/me").json()["csrf_token"]
     return client
 
 

@@ -10,7 +10,7 @@ import typer
 import uvicorn
 
 from hardy_gauge.probes.protocol import Refused
-from practice_fleet.face import build, clock_us
+from practice_fleet.http_app import build, clock_us
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.guide import json_schema, markdown
 from practice_fleet.scenario.reading import ScenarioError, load_scenario, shipped

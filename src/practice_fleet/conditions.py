@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from hardy_gauge.probes.protocol import IndexSpec
 from practice_fleet.physics.demand import Situation, Visits, situation, visits
@@ -143,7 +144,7 @@ class State:
 
     @property
     def costing(self) -> Costing:
-        names = ("random_page_cost", "sort_memory_bytes", "temp_table_memory_bytes")
+        names = ("random_read_cost", "sort_memory_bytes", "temp_table_memory_bytes")
         return Costing(*(float(self.settings[name]) for name in names))
 
     @property
@@ -231,7 +232,7 @@ class State:
         most = float(self.settings["idle_transaction_timeout_s"])
         return {key: hold.cut(most) for key, hold in self.now.held.items() if key in self.statements}
 
-    def background(self, at_us: Array) -> Array:
+    def background(self, at_us: NDArray[np.int64]) -> Array:
         """Pages written per second in the minutes that start at ``at_us``, besides what statements write.
 
         A checkpoint writes over its spread of the time to the next, so minutes differ.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -19,6 +19,7 @@ from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import PracticeServer
 
 GUESSED_HITS = 0.5
+COLUMN = "column."
 
 
 def what_if(server: PracticeServer, block: Block, request: p.ExplainRequest, now_us: int) -> p.Explained:
@@ -99,30 +100,18 @@ def _stretch(block: Block) -> dict[str, float]:
     }
 
 
-def schema(server: PracticeServer, block: Block, now_us: int) -> p.Schema:
-    """Tables, indexes, and the writes done to them at the present load."""
+def schema(server: PracticeServer, block: Block, now_us: int, written: Mapping[str, Mapping[str, float]]) -> p.Schema:
+    """Tables and indexes; ``written`` are the rows counted by table since the start, keyed as ``rows_written`` does."""
     state = block.state
     rates = dict(zip(block.keys, block.model.rate[:, 0].tolist(), strict=True))
+    lookups: dict[str, float] = {}
+    for key, node in state.plans.items():
+        for step in node.walk():
+            if step.index:
+                lookups[step.index] = lookups.get(step.index, 0.0) + step.loops * rates.get(key, 0.0)
     tables = []
     for name, table in state.catalogue.tables.items():
-        inserts, deletes = 0.0, 0.0
-        updates: dict[str, float] = {}
-        for key, node in state.plans.items():
-            write = node.write
-            if write is None or write.table != name or key not in rates:
-                continue
-            if write.operation == "insert":
-                inserts += rates[key] * write.rows_true
-            if write.operation == "delete":
-                deletes += rates[key] * write.rows_true
-            if write.operation == "update":
-                for column in _changed(state.statements[key], table.columns):
-                    updates[column] = updates.get(column, 0.0) + rates[key] * write.rows_true
-        lookups: dict[str, float] = {}
-        for key, node in state.plans.items():
-            for step in node.walk():
-                if step.index:
-                    lookups[step.index] = lookups.get(step.index, 0.0) + step.loops * rates.get(key, 0.0)
+        counted = written.get(name, {})
         tables.append(
             p.Table(
                 name=name, rows=table.rows, bytes=int(table.pages * PAGE_BYTES),
@@ -137,10 +126,24 @@ def schema(server: PracticeServer, block: Block, now_us: int) -> p.Schema:
                     )
                     for i in state.catalogue.on(name)
                 ],
-                inserts_per_s=inserts, deletes_per_s=deletes, column_updates_per_s=updates,
+                inserts=counted.get("insert", 0.0), updates=counted.get("update", 0.0), deletes=counted.get("delete", 0.0),
+                column_updates={c: counted[f"{COLUMN}{c}"] for c in table.columns if f"{COLUMN}{c}" in counted},
             )
         )  # fmt: skip
     return p.Schema(at_us=now_us, database=server.cluster.database, tables=tables)
+
+
+def rows_written(block: Block, key: str) -> tuple[str, dict[str, float]] | None:
+    """The table that a statement writes to, and the rows of one call by operation, of updates also by column."""
+    state = block.state
+    write = state.plans[key].write if key in state.plans else None
+    if write is None or write.table is None:
+        return None
+    counted = {write.operation: write.rows_true}
+    if write.operation == "update":
+        columns = state.catalogue.tables[write.table].columns
+        counted |= {f"{COLUMN}{c}": write.rows_true for c in _changed(state.statements[key], columns)}
+    return write.table, counted
 
 
 def _changed(spec: StatementSpec, columns: Iterable[str]) -> set[str]:

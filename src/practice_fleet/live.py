@@ -6,7 +6,7 @@ import polars as pl
 
 from hardy_gauge.probes import protocol as p
 from practice_fleet import settings as setting_rules
-from practice_fleet.explain import explained, plan_by_key, schema, what_if
+from practice_fleet.explain import explained, plan_by_key, rows_written, schema, what_if
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.frames import execution_frame, sample_frame
 from practice_fleet.history import History
@@ -20,7 +20,7 @@ from practice_fleet.server import HOUR_US, MINUTE_US
 ENGINE = "practice"
 ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
-    "messages", "storage", "history", "play", "change",
+    "messages", "storage", "history", "play", "change", "call_begin",
 ]  # fmt: skip
 Figures = dict[str, float]
 
@@ -38,6 +38,7 @@ class LiveServer:
         self._minute = self._since = at_us
         self._values: Figures = {}
         self._statements: dict[str, Figures] = {}
+        self._written: dict[str, Figures] = {}
 
     def identity(self, now_us: int) -> p.Identity:
         server = self.server
@@ -76,7 +77,9 @@ class LiveServer:
 
     # counters -------------------------------------------------------------------------------------
 
-    def _add(self, values: Figures, statements: dict[str, Figures], minute: int, share: float) -> None:
+    def _add(
+        self, values: Figures, statements: dict[str, Figures], written: dict[str, Figures], minute: int, share: float
+    ) -> None:
         for block in self.history.blocks(minute, minute + MINUTE_US):
             for name, array in metrics(block).items():
                 values[name] = values.get(name, 0.0) + float(array[0]) * share
@@ -91,22 +94,29 @@ class LiveServer:
                 figures |= {f"wait.{e}": float(block.seconds[n, i, 0]) * share for n, e in enumerate(EVENTS)}
                 for name, value in figures.items():
                     mine[name] = mine.get(name, 0.0) + value
+                if (rows := rows_written(block, key)) is not None:
+                    table = written.setdefault(rows[0], {})
+                    for name, value in rows[1].items():
+                        table[name] = table.get(name, 0.0) + calls * value
 
-    def _totals(self, now_us: int) -> tuple[Figures, dict[str, Figures]]:
+    def _totals(self, now_us: int) -> tuple[Figures, dict[str, Figures], dict[str, Figures]]:
         started = self.started_us(now_us)
         if started > self._since:
             self._start_counting(started)
         while self._minute // MINUTE_US * MINUTE_US + MINUTE_US <= now_us:
             first = self._minute // MINUTE_US * MINUTE_US
-            self._add(self._values, self._statements, first, (first + MINUTE_US - self._minute) / MINUTE_US)
+            self._add(
+                self._values, self._statements, self._written, first, (first + MINUTE_US - self._minute) / MINUTE_US
+            )
             self._minute = first + MINUTE_US
-        values, statements = dict(self._values), {k: dict(v) for k, v in self._statements.items()}
+        values = dict(self._values)
+        statements, written = ({k: dict(v) for k, v in d.items()} for d in (self._statements, self._written))
         first = self._minute // MINUTE_US * MINUTE_US
-        self._add(values, statements, first, (now_us - self._minute) / MINUTE_US)
-        return values, statements
+        self._add(values, statements, written, first, (now_us - self._minute) / MINUTE_US)
+        return values, statements, written
 
     def counters(self, now_us: int) -> p.Counters:
-        values, _ = self._totals(now_us)
+        values, _, _ = self._totals(now_us)
         levels = levels_of(self.history, self.server.state(now_us), now_us)
         return p.Counters(
             at_us=now_us, started_at_us=self.started_us(now_us), values=values,
@@ -119,7 +129,7 @@ class LiveServer:
 
     def statements(self, now_us: int) -> p.StatementCounters:
         """Every statement that was ever run; one that has not been since the start has counted nothing."""
-        _, counted = self._totals(now_us)
+        _, counted, _ = self._totals(now_us)
         state, database = self.server.state(now_us), self.server.cluster.database
         none = dict.fromkeys(("calls", "time_s", *PER_CALL), 0.0)
         rows = []
@@ -171,7 +181,8 @@ class LiveServer:
         return p.Settings(at_us=now_us, settings=rows)
 
     def schema(self, now_us: int) -> p.Schema:
-        return schema(self.server, self.history.at(now_us), now_us)
+        _, _, written = self._totals(now_us)
+        return schema(self.server, self.history.at(now_us), now_us, written)
 
     def explain(self, request: p.ExplainRequest, now_us: int) -> p.Explained:
         """The plan with the times its steps take at the present load; what-if indexes are only imagined."""

@@ -126,10 +126,10 @@ def event_run(state: State, request: PlayRequest, foreign_pages_per_s: float = 0
     touched: set[str] = set()
     for visit, weight in zip(visits, weights, strict=True):
         touched |= visit.random.keys() | visit.stream.keys() | visit.changed.keys()
-        for name, pages in visit.random.items():
-            rates[name] = rates.get(name, 0.0) + weight * pages
-        for name, pages in visit.changed.items():
-            changes[name] = changes.get(name, 0.0) + weight * pages
+        for name, read in visit.random.items():
+            rates[name] = rates.get(name, 0.0) + weight * read
+        for name, dirtied in visit.changed.items():
+            changes[name] = changes.get(name, 0.0) + weight * dirtied
     objects = [
         StoredObject(
             name, catalogue.pages_of(name), catalogue.skew_of(name), rates.get(name, 0.0), changes.get(name, 0.0),

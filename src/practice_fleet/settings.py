@@ -21,7 +21,7 @@ CATALOGUE: dict[str, SettingValue] = {
                      applies="at once", description="memory of one sort before it uses temporary files"),
         SettingValue(name="read_ahead_pages", value=0, unit="pages", default=64, minimum=1, maximum=1024,
                      applies="at once", description="pages asked for at a time while scanning"),
-        SettingValue(name="random_page_cost", value=0, unit=None, default=4.0, minimum=0.1, maximum=100,
+        SettingValue(name="random_read_cost", value=0, unit=None, default=4.0, minimum=0.1, maximum=100,
                      applies="at once", description="the planner's cost of a page out of order; in order is 1"),
         SettingValue(name="max_sessions", value=0, unit="sessions", default=100, minimum=1, maximum=10_000,
                      applies="at restart", description="sessions that may be open at once"),
@@ -92,7 +92,7 @@ def check(name: str, value: Value) -> Value:
 
 def resolve(*layers: Mapping[str, Value]) -> dict[str, Value]:
     """Defaults overlaid by each layer in turn, every value checked."""
-    values: dict[str, Value] = {name: setting.default for name, setting in CATALOGUE.items()}
+    values: dict[str, Value] = {name: s.default for name, s in CATALOGUE.items() if s.default is not None}
     for layer in layers:
         for name, value in layer.items():
             values[name] = check(name, value)

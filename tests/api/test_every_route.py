@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.capture.enrol import discover, enrol
+from hardy_gauge.capture.registration import discover, register
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from tests.conftest import signed_in
@@ -32,7 +32,7 @@ def client(practice: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
     """Servers that are known, without anything recorded yet: the state every user starts from."""
     settings_ = AppSettings(data=tmp_path_factory.mktemp("routes"), demo=True, web=Path("/nowhere"))
     store = Store(settings_.store_path)
-    enrol(store, discover(practice))
+    register(store, discover(practice))
     with TestClient(create_app(settings_, store), raise_server_exceptions=False) as made:
         signed_in(made)
         yield made

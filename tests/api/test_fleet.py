@@ -11,7 +11,8 @@ import pytest
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.api.data import Data
+from hardy_gauge.core.time.span import Span
+from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
@@ -78,7 +79,8 @@ def test_the_odd_one_among_peers_stands_first(store: Store, client: TestClient) 
     )
     assert not any(found[name]["unlike"] for name in "abd")
     assert found["c"]["peers"] == ["a", "b", "d"]
-    assert "c has" in client.get("/api/fleet").json()["sentence"]
+    sentence = client.get("/api/fleet").json()["sentence"]
+    assert sentence == "Nothing can be called usual or unusual yet; 4 have no usual range yet.", "unknown is not usual"
 
 
 def test_servers_that_should_not_look_alike_are_not_compared(store: Store, client: TestClient) -> None:
@@ -156,17 +158,17 @@ def test_the_tape_hatches_as_much_as_is_missing(store: Store, client: TestClient
 def test_what_is_read_ahead_is_what_is_there(store: Store, client: TestClient) -> None:
     for number in range(3):
         join(store, f"q{number}", calls=600.0 + number)
-    data: Data = client.app.state.data  # type: ignore[attr-defined]
+    reader: Reader = client.app.state.reader  # type: ignore[attr-defined]
     spans = [
-        (NOW - 10 * MINUTE_US, NOW),
-        (NOW - 4 * MINUTE_US, NOW - MINUTE_US),
-        (NOW - 3 * MINUTE_US, NOW - 3 * MINUTE_US),
+        Span(NOW - 10 * MINUTE_US, NOW),
+        Span(NOW - 4 * MINUTE_US, NOW - MINUTE_US),
+        Span(NOW - 3 * MINUTE_US, NOW - 3 * MINUTE_US),
     ]
     columns = ["calls", "time_s"]
-    asked = [(number, *span) for number in (1, 2, 3, 4) for span in spans]
-    plain = [data.metrics([number], since, until, columns) for number, since, until in asked]
-    with data.read_ahead([1, 2, 3], *spans[0], [*columns, "span_s"]):
-        ahead = [data.metrics([number], since, until, columns) for number, since, until in asked]
-        longer = data.metrics([1], NOW - 20 * MINUTE_US, NOW, columns)
+    asked = [(number, span) for number in (1, 2, 3, 4) for span in spans]
+    plain = [reader.counters([number], span, columns) for number, span in asked]
+    with reader.read_ahead([1, 2, 3], spans[0], [*columns, "span_s"]):
+        ahead = [reader.counters([number], span, columns) for number, span in asked]
+        longer = reader.counters([1], Span(NOW - 20 * MINUTE_US, NOW), columns)
     assert [frame.to_dicts() for frame in ahead] == [frame.to_dicts() for frame in plain]
     assert sum(map(len, ahead)) == 3 * (10 + 3) and len(longer) == 10

@@ -13,7 +13,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.capture.enrol import discover, enrol
+from hardy_gauge.capture.registration import discover, register
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from tests.capture.imports.test_otlp import ROWS, metrics, spans
@@ -42,7 +42,7 @@ def hand_in(client: TestClient, content: str | bytes, name: str) -> dict[str, An
 
 def take(client: TestClient, looked: dict[str, Any], **more: Any) -> dict[str, Any]:
     wanted = {"format": looked["format"], "layout": looked["layout"], "server": "east"} | more
-    answer = client.post(f"/api/imports/{looked['id']}/take", json=wanted)
+    answer = client.post(f"/api/imports/{looked['id']}/start", json=wanted)
     assert answer.status_code == 202, answer.text
     return wait(client, looked["id"])
 
@@ -59,8 +59,8 @@ def wait(client: TestClient, number: int) -> dict[str, Any]:
 def test_a_file_is_looked_at_corrected_taken_and_undone(client: TestClient, tmp_path: Path) -> None:
     looked = hand_in(client, EXECUTIONS, "slow.csv")
     assert looked["layout"]["columns"]["duration"] == {"column": "duration_ms", "unit": "ms"}
-    assert (looked["rows_looked_at"], looked["rows_taken"], looked["remembered"]) == (6, 3, False)
-    assert looked["left"][0] == {"line": 4, "why": "duration_ms is not a duration: soon"}
+    assert (looked["rows_looked_at"], looked["rows_accepted"], looked["remembered"]) == (6, 3, False)
+    assert looked["rejected"][0] == {"line": 4, "why": "duration_ms is not a duration: soon"}
     assert client.get("/api/imports").json() == [], "nothing is taken before it is agreed"
     layout = looked["layout"] | {
         "columns": looked["layout"]["columns"] | {"duration": {"column": "duration_ms", "unit": "us"}}
@@ -68,10 +68,10 @@ def test_a_file_is_looked_at_corrected_taken_and_undone(client: TestClient, tmp_
     again = client.post(f"/api/imports/{looked['id']}/look", json={"layout": layout}).json()
     assert again["layout"]["columns"]["duration"]["unit"] == "us"
     done = take(client, again)
-    assert (done["state"], done["taken"], done["left_count"]) == ("done", 3, 3)
+    assert (done["state"], done["accepted"], done["rejected_count"]) == ("done", 3, 3)
     server = client.get("/api/connections").json()["connections"][0]
     assert (server["server"], server["capture"]) == ("east", "opened") and "files" in server["capture_words"]
-    lines = client.get(f"/api/imports/{looked['id']}/left").text.splitlines()
+    lines = client.get(f"/api/imports/{looked['id']}/rejected").text.splitlines()
     assert lines[:2] == ["line,why", "4,duration_ms is not a duration: soon"]
     assert hand_in(client, EXECUTIONS + "\n", "slow.csv")["remembered"], "the correction is remembered"
     assert client.delete(f"/api/imports/{looked['id']}").status_code == 204
@@ -102,7 +102,7 @@ def test_what_was_taken_is_seen_on_the_screens(client: TestClient) -> None:
 def test_what_is_wrong_is_named_and_nothing_is_stored(client: TestClient, wanted: dict[str, Any], field: str) -> None:
     looked = hand_in(client, EXECUTIONS, "slow.csv")
     body = {"format": "table", "layout": looked["layout"], "server": "east"} | wanted
-    answer = client.post(f"/api/imports/{looked['id']}/take", json=body)
+    answer = client.post(f"/api/imports/{looked['id']}/start", json=body)
     assert answer.status_code == 422 and answer.json()["field"] == field, answer.json()
     assert client.get("/api/imports").json() == []
 
@@ -120,7 +120,7 @@ def test_a_sender_of_otlp_is_told_what_was_not_taken(client: TestClient) -> None
     told = client.post("/api/otlp/v1/metrics", json=metrics()).json()["partialSuccess"]
     assert told["rejectedDataPoints"] == "2"
     (row,) = client.get("/api/imports").json()
-    assert (row["name"], row["servers"], row["taken"]) == ("received", ["db-7"], 95)
+    assert (row["name"], row["servers"], row["accepted"]) == ("received", ["db-7"], 95)
     assert client.post("/api/otlp/v1/logs", json={}).status_code == 404
     assert (
         client.post("/api/otlp/v1/traces", content=b"{", headers={"content-type": "application/json"}).status_code
@@ -141,8 +141,8 @@ def test_sql_files_are_a_workload_and_a_trials_design(client: TestClient, practi
         archive.writestr("a.sql", "SELECT 1;\nSELECT 1")
         archive.writestr("notes.txt", "SELECT 2;")
     done = take(client, hand_in(client, buffer.getvalue(), "work.zip"))
-    assert (done["format"], done["taken"]) == ("workload", 2)
-    assert done["left"] == [
+    assert (done["format"], done["accepted"]) == ("workload", 2)
+    assert done["rejected"] == [
         {"line": 3, "why": "b/loans.sql: not a statement to play, but create: CREATE TABLE x (a int)"}
     ]
     (workload,) = client.get("/api/workloads").json()
@@ -152,7 +152,7 @@ def test_sql_files_are_a_workload_and_a_trials_design(client: TestClient, practi
     ]
     assert client.get(f"/api/workloads/{workload['id']}/design").status_code == 404, "there is no lab server yet"
     store = Store(tmp_path / "hardy-gauge.db")
-    enrol(store, discover(practice))
+    register(store, discover(practice))
     store.close()
     design = client.get(f"/api/workloads/{workload['id']}/design").json()
     assert design["workload"]["statements"] == workload["statements"] and design["target"]["server"] == "lab-a"
@@ -167,10 +167,10 @@ PLAN = """[{"Plan": {"Node Type": "Seq Scan", "Relation Name": "title", "Total C
 def test_plans_come_in_with_their_statement(client: TestClient) -> None:
     looked = hand_in(client, PLAN, "plan.json")
     done = take(client, looked)
-    assert (done["format"], done["taken"], done["left"]) == ("plans", 1, [])
+    assert (done["format"], done["accepted"], done["rejected"]) == ("plans", 1, [])
     again = take(client, hand_in(client, PLAN + " ", "plan.json"))
-    assert again["left"] == [{"line": 1, "why": "the plan is there already"}]
+    assert again["rejected"] == [{"line": 1, "why": "the plan is there already"}]
     silent = take(client, hand_in(client, PLAN.replace("Query Text", "Else"), "plan.json"))
-    assert silent["left"][0]["why"].startswith("the plan does not say its statement")
+    assert silent["rejected"][0]["why"].startswith("the plan does not say its statement")
     client.delete(f"/api/imports/{done['id']}")
     assert client.get("/api/connections").json()["connections"] == []

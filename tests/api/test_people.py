@@ -10,7 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.api.guard import least_role
+from hardy_gauge.api.authorisation import least_role
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from tests.conftest import signed_in
@@ -35,18 +35,18 @@ class House:
         made = self.browser()
         body = {"code": self.app.state.first_code, "name": "head", "password": PASSWORD}
         assert made.post("/api/first", json=body).status_code == 204
-        return guarded(made)
+        return with_csrf_token(made)
 
     def added(self, head: TestClient, name: str, role: str) -> TestClient:
         body = {"name": name, "role": role, "password": PASSWORD}
         assert head.post("/api/people", json=body).status_code == 201
         made = self.browser()
         assert made.post("/api/sign-in", json={"name": name, "password": PASSWORD}).status_code == 204
-        return guarded(made)
+        return with_csrf_token(made)
 
 
-def guarded(client: TestClient) -> TestClient:
-    client.headers["x-guard"] = client.get("/api/me").json()["guard"]
+def with_csrf_token(client: TestClient) -> TestClient:
+    client.headers["x-csrf-token"] = client.get("/api/me").json()["csrf_token"]
     return client
 
 
@@ -78,8 +78,8 @@ def test_the_first_needs_the_code_and_there_is_one_first(house: House) -> None:
     short = body | {"code": house.app.state.first_code, "password": "short"}
     assert stranger.post("/api/first", json=short).json()["field"] == "password"
     head = house.first()
-    assert head.get("/api/me").json() | {"guard": ""} == {
-        "signed_in": True, "name": "head", "role": "administrator", "guard": "", "demo": False, "first": False,
+    assert head.get("/api/me").json() | {"csrf_token": ""} == {
+        "signed_in": True, "name": "head", "role": "administrator", "csrf_token": "", "demo": False, "first": False,
     }  # fmt: skip
     again = body | {"code": house.app.state.first_code}
     assert stranger.post("/api/first", json=again).status_code == 409
@@ -87,7 +87,7 @@ def test_the_first_needs_the_code_and_there_is_one_first(house: House) -> None:
 
 
 ROLES = [
-    ("GET", "fleet", True, True), ("POST", "plans/read", True, True), ("PUT", "rules", False, True),
+    ("GET", "fleet", True, True), ("POST", "plans/read", True, True), ("PUT", "capture-rules", False, True),
     ("POST", "connections/test", False, True), ("POST", "reports", False, True), ("GET", "accounts", False, True),
     ("POST", "accounts", False, False), ("PUT", "storage/limits", False, False), ("GET", "people", False, False),
     ("GET", "audit", False, False), ("POST", "tokens", True, True), ("GET", "bundles/export", True, True),
@@ -110,10 +110,10 @@ def test_a_path_that_nobody_thought_of_is_not_open() -> None:
 
 def test_a_write_from_another_page_is_refused(house: House) -> None:
     head = house.first()
-    for guard in ({"x-guard": ""}, {"x-guard": "guess"}):
-        answer = head.put("/api/rules", json={"rules": []}, headers=guard)
-        assert answer.status_code == 403 and "x-guard" in answer.json()["detail"]
-    assert head.put("/api/rules", json={"rules": []}).status_code == 200
+    for csrf_token in ({"x-csrf-token": ""}, {"x-csrf-token": "guess"}):
+        answer = head.put("/api/capture-rules", json={"rules": []}, headers=csrf_token)
+        assert answer.status_code == 403 and "x-csrf-token" in answer.json()["detail"]
+    assert head.put("/api/capture-rules", json={"rules": []}).status_code == 200
     cookie = house.browser().post("/api/sign-in", json={"name": "head", "password": PASSWORD}).headers["set-cookie"]
     assert "HttpOnly" in cookie and "samesite=strict" in cookie.lower()
 
@@ -167,16 +167,16 @@ def test_tokens_have_a_scope_and_an_end(house: House) -> None:
     program = house.browser()
     program.headers["authorization"] = f"Bearer {made['token']}"
     assert program.get("/api/fleet").status_code == 200
-    assert program.put("/api/rules", json={"rules": []}).status_code == 403
+    assert program.put("/api/capture-rules", json={"rules": []}).status_code == 403
     assert program.post("/api/tokens", json={"name": "more"}).status_code == 403
     assert made["token"] not in head.get("/api/tokens").text
     house.now += 3 * DAY_US
     assert program.get("/api/fleet").status_code == 401
     head = house.browser()
     head.post("/api/sign-in", json={"name": "head", "password": PASSWORD})
-    writer = guarded(head).post("/api/tokens", json={"name": "rules", "scope": "engineer"}).json()
+    writer = with_csrf_token(head).post("/api/tokens", json={"name": "rules", "scope": "engineer"}).json()
     program.headers["authorization"] = f"Bearer {writer['token']}"
-    assert program.put("/api/rules", json={"rules": []}).status_code == 200, "a program needs no guard"
+    assert program.put("/api/capture-rules", json={"rules": []}).status_code == 200, "a program needs no csrf_token"
     assert head.delete(f"/api/tokens/{writer['id']}").status_code == 204
     assert program.get("/api/fleet").status_code == 401
     reader = house.added(head, "reader", "viewer")
@@ -189,8 +189,8 @@ def test_the_audit_log_has_every_write_and_no_secret(house: House) -> None:
     secret = "planted-Secret-90aa"
     head.post("/api/accounts", json={"name": "watch", "user": "g", "secret": secret})
     head.post("/api/plans/read", content="no", headers={"content-type": "text/plain"})
-    head.put("/api/rules", json={"rules": 3})
-    house.added(head, "reader", "viewer").put("/api/rules", json={"rules": []})
+    head.put("/api/capture-rules", json={"rules": 3})
+    house.added(head, "reader", "viewer").put("/api/capture-rules", json={"rules": []})
     lines = head.get("/api/audit").json()
     said = [(line["who"], line["action"], line["object"]) for line in reversed(lines)]
     assert said == [

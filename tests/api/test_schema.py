@@ -14,7 +14,7 @@ from hypothesis import HealthCheck, Phase, settings
 from schemathesis.checks import not_a_server_error
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.capture.enrol import discover, enrol
+from hardy_gauge.capture.registration import discover, register
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from tests.conftest import signed_in
@@ -29,11 +29,14 @@ FROM_SERVERS = (501, 502)
 def schema(practice: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
     found = AppSettings(data=tmp_path_factory.mktemp("schema"), demo=True, web=Path("/nowhere"))
     store = Store(found.store_path)
-    enrol(store, discover(practice))
+    register(store, discover(practice))
     app = create_app(found, store)
     with TestClient(app, raise_server_exceptions=False) as client:
         signed_in(client)
-        headers = {"x-guard": client.headers["x-guard"], "cookie": f"hardy_gauge={client.cookies['hardy_gauge']}"}
+        headers = {
+            "x-csrf-token": client.headers["x-csrf-token"],
+            "cookie": f"hardy_gauge={client.cookies['hardy_gauge']}",
+        }
         document = schemathesis.openapi.from_asgi("/api/openapi.json", app, headers=headers)
         document.config.update(headers=headers)
         yield document

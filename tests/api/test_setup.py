@@ -49,7 +49,7 @@ def connect(client: TestClient, practice: str, *names: str, **more: Any) -> Any:
 
 def test_an_empty_fleet_says_where_to_begin(client: TestClient) -> None:
     assert "address" in call(client, "GET", "connections")["sentence"]
-    assert call(client, "GET", "storage")["prices"] == [] and call(client, "GET", "rules")["rules"] == []
+    assert call(client, "GET", "storage")["use"]["prices"] == [] and call(client, "GET", "capture-rules")["rules"] == []
 
 
 def test_one_address_finds_the_rest_of_its_cluster(client: TestClient, practice: str) -> None:
@@ -124,7 +124,7 @@ def test_a_secret_goes_in_and_never_comes_out(client: TestClient, practice: str)
     assert call(client, "DELETE", "accounts/watch", 409)["field"] == "account"
     call(client, "POST", "accounts", 409, json={"name": "watch", "user": "", "secret": "x"})
     wrong = call(client, "POST", "accounts", 422, json={"name": "a b", "user": "", "secret": SECRET})
-    for path in ("accounts", "connections", "connections/desk-a/reports", "storage", "rules", "openapi.json"):
+    for path in ("accounts", "connections", "connections/desk-a/reports", "storage", "capture-rules", "openapi.json"):
         assert SECRET not in client.get(f"/api/{path}").text
     assert SECRET not in str(wrong)
     call(client, "PATCH", "accounts/watch", json={"groups": []})
@@ -169,19 +169,19 @@ def test_what_a_tick_under_way_gathers_is_kept_when_its_server_goes(client: Test
 def test_rules_are_stored_followed_and_said_as_yaml(client: TestClient, practice: str) -> None:
     connect(client, practice, "desk-a", "lab-a")
     rules = [{"name": "labs", "applies_to": ["lab"], "mode": "reading"}, {"name": "rest", "threshold": 2.0}]
-    made = call(client, "PUT", "rules", json={"rules": rules})
+    made = call(client, "PUT", "capture-rules", json={"rules": rules})
     assert "threshold: 2 s" in made["yaml"] and "settings apply" in made["command"]
-    again = client.put("/api/rules/yaml", content=made["yaml"], headers={"content-type": "text/plain"}).json()
+    again = client.put("/api/capture-rules/yaml", content=made["yaml"], headers={"content-type": "text/plain"}).json()
     assert again["rules"] == made["rules"]
     rows = {r["server"]: r for r in call(client, "GET", "connections")["connections"]}
-    assert (rows["lab-a"]["wanted"], rows["lab-a"]["doing"], rows["lab-a"]["capture"]) == ("labs", "reading", "paused")
+    assert (rows["lab-a"]["rule"], rows["lab-a"]["doing"], rows["lab-a"]["capture"]) == ("labs", "reading", "paused")
     assert {r.rule.name for r in client.collector.recorders} == {"labs", "rest"}  # type: ignore[attr-defined]
     bad = client.put(
-        "/api/rules/yaml", content="rules: [{name: x, sample: 0 s}]", headers={"content-type": "text/plain"}
+        "/api/capture-rules/yaml", content="rules: [{name: x, sample: 0 s}]", headers={"content-type": "text/plain"}
     )
     assert bad.status_code == 422 and bad.json()["field"] == "rules.0.sample"
-    assert call(client, "GET", "rules")["rules"] == made["rules"], "nothing changed"
-    assert call(client, "PUT", "rules", 422, json={"rules": [rules[1]] * 2})["field"] == "rules"
+    assert call(client, "GET", "capture-rules")["rules"] == made["rules"], "nothing changed"
+    assert call(client, "PUT", "capture-rules", 422, json={"rules": [rules[1]] * 2})["field"] == "rules"
 
 
 def test_what_is_set_on_screens_is_said_as_a_file_that_sets_it(client: TestClient, practice: str) -> None:
@@ -200,7 +200,7 @@ def test_what_is_set_on_screens_is_said_as_a_file_that_sets_it(client: TestClien
     for text in files:
         settings_file.apply(store, settings_file.read(text), 1)
     again = [call(client, "GET", path) for path in ("storage", "snapshots/schedule", "connections")]
-    assert again[0]["limits"] == before[0]["limits"] and again[1] == before[1]
+    assert again[0]["use"]["limits"] == before[0]["use"]["limits"] and again[1] == before[1]
     assert again[2]["connections"][0]["yaml"] == files[2] and "labels:\n  - east" in files[2]
     with pytest.raises(settings_file.BadSettings, match=r"servers\.0\.account: the keyring has no 'x'"):
         settings_file.apply(store, settings_file.read("servers: [{server: desk-a, labels: [w], account: x}]"), 1)
@@ -209,14 +209,14 @@ def test_what_is_set_on_screens_is_said_as_a_file_that_sets_it(client: TestClien
 
 def test_pausing_by_hand_and_going_on(client: TestClient, practice: str) -> None:
     connect(client, practice, "desk-a", "desk-b")
-    call(client, "PUT", "rules", json={"rules": [{"name": "mine"}]})
-    made = call(client, "POST", "rules/pause", json={"servers": ["desk-a", "desk-b"], "paused": True})
+    call(client, "PUT", "capture-rules", json={"rules": [{"name": "mine"}]})
+    made = call(client, "POST", "capture-rules/pause", json={"servers": ["desk-a", "desk-b"], "paused": True})
     assert [r["name"] for r in made["rules"]] == ["paused by hand", "mine"]
-    made = call(client, "POST", "rules/pause", json={"servers": ["desk-a"], "paused": False})
+    made = call(client, "POST", "capture-rules/pause", json={"servers": ["desk-a"], "paused": False})
     assert made["rules"][0]["applies_to"] == ["desk-b"]
-    made = call(client, "POST", "rules/pause", json={"servers": ["desk-b"], "paused": False})
+    made = call(client, "POST", "capture-rules/pause", json={"servers": ["desk-b"], "paused": False})
     assert [r["name"] for r in made["rules"]] == ["mine"]
-    assert call(client, "POST", "rules/pause", 404, json={"servers": ["x"], "paused": True})["field"] == "server"
+    assert call(client, "POST", "capture-rules/pause", 404, json={"servers": ["x"], "paused": True})["field"] == "server"
 
 
 def test_recording_tells_its_own_price(client: TestClient, practice: str) -> None:
@@ -228,26 +228,26 @@ def test_recording_tells_its_own_price(client: TestClient, practice: str) -> Non
         time.sleep(1.5)
     recorder.look_again(clock_us())
     collector.write()
-    found = call(client, "GET", "storage")
+    found = call(client, "GET", "storage")["use"]
     (price,) = found["prices"]
-    assert price["calls_per_s"] > 0 and price["bytes_a_day"] > 0 and price["server_share"] is None
+    assert price["requests_per_s"] > 0 and price["bytes_a_day"] > 0 and price["server_share"] is None
     assert price["core_share"] > 0 and price["waited_share"] > 0
     assert "of a core here" in found["sentence"]
 
 
 def test_a_full_store_records_nothing_new_and_says_why(client: TestClient, practice: str) -> None:
     connect(client, practice, "desk-a")
-    free = call(client, "GET", "storage")
+    free = call(client, "GET", "storage")["use"]
     assert free["days_left"] is None and free["used_bytes"] > 0
     low = call(client, "PUT", "storage/limits", json=free["limits"] | {"most_bytes": 10_000_000})
-    assert low["limits"]["most_bytes"] == 10_000_000
+    assert low["use"]["limits"]["most_bytes"] == 10_000_000
     store = client.collector.store  # type: ignore[attr-defined]
     with store.engine.begin() as connection:
         connection.exec_driver_sql("CREATE TABLE ballast (body BLOB)")
         connection.exec_driver_sql("INSERT INTO ballast VALUES (zeroblob(12000000))")
     client.collector.refresh()  # type: ignore[attr-defined]
     (row,) = call(client, "GET", "connections")["connections"]
-    assert (row["wanted_mode"], row["doing"], row["capture"]) == ("everything", "reading", "paused")
+    assert (row["rule_mode"], row["mode"], row["capture"]) == ("everything", "reading", "paused")
     assert "storage limit" in row["why"]
     call(client, "PUT", "storage/limits", 422, json={"most_bytes": 5})
 
@@ -255,7 +255,7 @@ def test_a_full_store_records_nothing_new_and_says_why(client: TestClient, pract
 def test_read_shows_what_was_understood(client: TestClient) -> None:
     text = "address,name\npostgresql://a/b,desk\nhttp//x,\n"
     found = call(client, "POST", "connections/read", content=text, headers={"content-type": "text/plain"})
-    assert [s["name"] for s in found["servers"]] == ["desk"] and found["not_taken"][0]["line"] == 3
+    assert [s["name"] for s in found["servers"]] == ["desk"] and found["rejected"][0]["line"] == 3
 
 
 def test_a_bundle_over_the_api(client: TestClient, practice: str) -> None:

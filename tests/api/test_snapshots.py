@@ -10,7 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.capture.enrol import discover, enrol
+from hardy_gauge.capture.registration import discover, register
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Server
@@ -21,7 +21,7 @@ from tests.conftest import signed_in
 def client(practice: str, tmp_path: Path) -> Iterator[TestClient]:
     settings = AppSettings(data=tmp_path, demo=True, web=Path("/nowhere"))
     store = Store(settings.store_path)
-    enrol(store, discover(practice))
+    register(store, discover(practice))
     with store.write() as session:
         session.query(Server).filter_by(name="desk-b").one().address = "http://127.0.0.1:9/servers/desk-b"
     with TestClient(create_app(settings, store)) as made:

@@ -9,7 +9,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.api.window import iso
+from hardy_gauge.core.time.span import iso
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
@@ -50,13 +50,13 @@ def test_time_is_that_of_all_sessions(tmp_path: Path, every_s: int, one_in: int,
         for hours in (3, 5):
             since, until = (iso(NOW - (hours - n) * HOUR * SECOND) for n in (0, 1))
             found = client.get("/api/ledger", params={"reference": f"{since}/{until}"}).json()
-            (account,) = found["accounts"]
-            margins.append(account["high"] - account["low"])
-            assert account["active_sessions"] == pytest.approx(20, rel=0.01)
-            assert account["reference"] == pytest.approx(20, rel=0.01), "whatever the reference was sampled by"
+            (entry,) = found["entries"]
+            margins.append(entry["high"] - entry["low"])
+            assert entry["active_sessions"] == pytest.approx(20, rel=0.01)
+            assert entry["reference"]["value"] == pytest.approx(20, rel=0.01), "whatever the reference was sampled by"
             assert sum(found["stack"]["series"]["data read"]) / len(found["stack"]["at_us"]) == pytest.approx(
                 20, rel=0.05
             )
-            assert account["low"] <= 20 <= account["high"]
+            assert entry["low"] <= 20 <= entry["high"]
     assert (margins[0] > 5) == (one_in > 1), "of sessions that were not followed little is known"
     store.close()

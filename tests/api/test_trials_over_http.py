@@ -91,7 +91,7 @@ def test_files_are_for_the_command_line(client: TestClient) -> None:
 
 def test_an_empty_fleet_has_words_for_it(client: TestClient) -> None:
     assert "No server is recorded yet" in client.get("/api/fleet").json()["sentence"]
-    assert client.get("/api/ledger").json()["accounts"] == []
+    assert client.get("/api/ledger").json()["entries"] == []
     assert client.get("/api/statements").json()["rows"] == []
     assert client.get("/api/tape").json()["active_sessions"].count(None) > 300
     assert "No trial yet" in client.get("/api/trials").json()["sentence"]

@@ -17,9 +17,9 @@ from sqlalchemy import func, select
 
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.collector import clock_us
-from hardy_gauge.capture.enrol import discover, enrol
-from hardy_gauge.capture.importer import import_history
-from hardy_gauge.capture.wanted import wanted
+from hardy_gauge.capture.history_backfill import backfill
+from hardy_gauge.capture.registration import discover, register
+from hardy_gauge.capture.targets import capture_targets
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Account, CaptureState, Change, Plan, Segment, Server, Snapshot, Statement
@@ -30,13 +30,16 @@ HOUR_US = 3_600_000_000
 @pytest.fixture(scope="module")
 def recorded(practice: str, tmp_path_factory: pytest.TempPathFactory) -> tuple[Store, bytes, tuple[int, int]]:
     store = Store(tmp_path_factory.mktemp("origin") / "store.db")
-    desk = next(s for s in enrol(store, discover(practice)) if s.name == "desk-a")
+    desk = next(s for s in register(store, discover(practice)) if s.name == "desk-a")
     now = clock_us()
     with store.write() as session:
         session.get_one(CaptureState, desk.server_id).recorded_until_us = now - 2 * HOUR_US
         session.add(Account(name="watch", user="g", secret=b"planted", groups=[], changed_us=1))
-    import_history(store, desk.server_id, desk.probe, desk.identity, now)  # type: ignore[arg-type]
+    backfill(store, desk.server_id, desk.probe, desk.identity, now)  # type: ignore[arg-type]
     span = (now - HOUR_US, now)
+    written = {"at_us": [now - HOUR_US // 2], "span_s": [60.0], "table": ["loan"], "column": [None], "inserts": [3.0]}
+    with store.write() as session:
+        segments.append(session, desk.server_id, "table", pl.DataFrame(written, schema_overrides={"column": pl.String}))
     return store, bundles.write(store, [desk.server_id], *span, now), span
 
 
@@ -71,7 +74,7 @@ def test_everything_comes_out_as_it_was(recorded: tuple[Store, bytes, tuple[int,
             mine = select(func.count()).select_from(Plan).where(Plan.statement_id.in_(used))
             assert plans == before.scalar(mine) and plans, "the plans of the statements that are in it"
         assert {s.kind for s in session.scalars(select(Snapshot))} == {"settings", "schema"}
-    assert wanted(store, clock_us()) == [], "nobody tries to record it"
+    assert capture_targets(store, clock_us()) == [], "nobody tries to record it"
 
 
 def test_twice_is_once_and_it_goes_out_whole(recorded: tuple[Store, bytes, tuple[int, int]], store: Store) -> None:

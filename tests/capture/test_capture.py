@@ -7,8 +7,8 @@ import pytest
 from sqlalchemy import func, select
 
 from hardy_gauge.capture.collector import Collector, clock_us
-from hardy_gauge.capture.enrol import Enrolled, discover, enrol
-from hardy_gauge.capture.importer import import_history
+from hardy_gauge.capture.history_backfill import backfill
+from hardy_gauge.capture.registration import RegisteredServer, discover, register
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Change, Plan, Snapshot, Statement
@@ -18,14 +18,14 @@ MINUTE_US = 60_000_000
 
 
 @pytest.fixture
-def desk(store: Store, practice: str) -> Enrolled:
-    return next(s for s in enrol(store, discover(practice)) if s.name == "desk-a")
+def desk(store: Store, practice: str) -> RegisteredServer:
+    return next(s for s in register(store, discover(practice)) if s.name == "desk-a")
 
 
-def test_history_comes_in_once(store: Store, desk: Enrolled) -> None:
-    first = import_history(store, desk.server_id, desk.probe, desk.identity, clock_us() - 60 * MINUTE_US)
-    rest = import_history(store, desk.server_id, desk.probe, desk.identity, clock_us())
-    again = import_history(store, desk.server_id, desk.probe, desk.identity, clock_us())
+def test_history_comes_in_once(store: Store, desk: RegisteredServer) -> None:
+    first = backfill(store, desk.server_id, desk.probe, desk.identity, clock_us() - 60 * MINUTE_US)
+    rest = backfill(store, desk.server_id, desk.probe, desk.identity, clock_us())
+    again = backfill(store, desk.server_id, desk.probe, desk.identity, clock_us())
     assert first > 9 * 1380 and 59 <= rest <= 62 and again <= 1
     with store.read() as session:
         minutes = segments.read(session, [desk.server_id], "metric", 0, 2**62)
@@ -41,11 +41,11 @@ def test_history_comes_in_once(store: Store, desk: Enrolled) -> None:
         assert {s.kind for s in session.scalars(select(Snapshot))} == {"settings", "schema"}
 
 
-def test_families_are_assigned_and_literals_are_gone(store: Store, desk: Enrolled) -> None:
+def test_families_are_assigned_and_literals_are_gone(store: Store, desk: RegisteredServer) -> None:
     now = clock_us()
     with store.write() as session:
         session.get_one(CaptureState, desk.server_id).recorded_until_us = now - 30 * MINUTE_US
-    import_history(store, desk.server_id, desk.probe, desk.identity, now)
+    backfill(store, desk.server_id, desk.probe, desk.identity, now)
     with store.read() as session:
         samples = segments.read(session, [desk.server_id], "sample", 0, 2**62)
         texts = session.scalars(select(Statement.text)).all()
@@ -57,7 +57,7 @@ def test_families_are_assigned_and_literals_are_gone(store: Store, desk: Enrolle
 
 
 def test_collector_records_live(store: Store, practice: str) -> None:
-    servers = enrol(store, discover(practice))
+    servers = register(store, discover(practice))
     collector = Collector(store, write_s=0.5)
     began = clock_us()
 
@@ -75,7 +75,7 @@ def test_collector_records_live(store: Store, practice: str) -> None:
     assert all(state.error == "" and state.seen_us > began for state in states)
 
 
-def test_changed_setting_is_recorded(store: Store, desk: Enrolled) -> None:
+def test_changed_setting_is_recorded(store: Store, desk: RegisteredServer) -> None:
     collector = Collector(store, [desk.server_id])
     recorder = collector.recorders[0]
     recorder.tick(clock_us())
@@ -88,4 +88,4 @@ def test_changed_setting_is_recorded(store: Store, desk: Enrolled) -> None:
     collector._pool.shutdown()
     with store.read() as session:
         titles = [c.title for c in session.scalars(select(Change).where(Change.kind == "setting"))]
-    assert titles == ["buffer_cache_bytes changed from 1073741824 to 42"]
+    assert titles == ["buffer_cache_bytes changed from 1 GiB to 42 B"]

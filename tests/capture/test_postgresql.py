@@ -14,7 +14,7 @@ import pytest
 from sqlalchemy import select
 
 from hardy_gauge.capture.collector import Collector, clock_us
-from hardy_gauge.capture.enrol import Joining, enrol
+from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.core.sql.normalise import normalise
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
@@ -46,7 +46,7 @@ def collector(store: Store, watched: tuple[psycopg.Connection, str]) -> Iterator
     with store.write() as session:
         secret = Keyring(store.path.parent).close(SECRET)
         session.add(Account(name="watch", user="gauge", secret=secret, groups=["reading"], changed_us=1))
-    (joined,) = enrol(store, [Joining(watched[1], cluster="reading", account="watch")])
+    (joined,) = register(store, [Registration(watched[1], cluster="reading", account="watch")])
     joined.probe.close()
     made = Collector(store)
     yield made

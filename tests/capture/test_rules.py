@@ -10,11 +10,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hardy_gauge.capture.convert import Directory
-from hardy_gauge.capture.pace import Pace
+from hardy_gauge.capture.backoff import Backoff
 from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.capture.rules import STARTING_SETS, CaptureRule, Only, rule_for
 from hardy_gauge.capture.settings_file import BadSettings, as_yaml, read_rules
+from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.probes import protocol as p
 
 SECOND = 1_000_000
@@ -64,10 +64,10 @@ class OneServer:
 
 def recorded(rule: CaptureRule, seconds: int = 240) -> tuple[Recorder, OneServer]:
     probe = OneServer()
-    recorder = Recorder(1, probe, Directory("practice"), set(), rule, NOW, NOW)  # type: ignore[arg-type]
+    recorder = Recorder(1, probe, StatementRegistry("practice"), set(), rule, NOW, NOW)  # type: ignore[arg-type]
     recorder.abilities = {"counters", "statements", "sessions"}
     for n in range(3):
-        recorder.directory.texts[f"k{n}"] = f"SELECT {('light', 'weighty', 'other')[n]} FROM shelf"
+        recorder.registry.texts[f"k{n}"] = f"SELECT {('light', 'weighty', 'other')[n]} FROM shelf"
     for second in range(seconds):
         recorder.tick(NOW + second * SECOND)
     return recorder, probe
@@ -77,7 +77,7 @@ def frames(recorder: Recorder) -> dict[str, pl.DataFrame]:
     """What would be stored; taken and given back as when it could not be."""
     taken = recorder.take()
     assert taken is not None
-    found = taken.frames(recorder.directory)
+    found = taken.frames(recorder.registry)
     recorder.give_back(taken)
     return found
 
@@ -186,26 +186,26 @@ def test_the_first_rule_that_fits_is_followed_until_it_ends() -> None:
 
 
 def test_a_slow_server_is_looked_at_less_often_and_again_as_before() -> None:
-    pace = Pace()
+    backoff = Backoff()
     for _ in range(40):
-        pace.look(0.6, 1.0)
-    assert pace.factor == 4, "0.6 s of each 4 s is not too much"
-    pace.look(5.0, 1.0)
-    assert pace.factor == 4, "one slow answer does nothing"
+        backoff.look(0.6, 1.0)
+    assert backoff.factor == 4, "0.6 s of each 4 s is not too much"
+    backoff.look(5.0, 1.0)
+    assert backoff.factor == 4, "one slow answer does nothing"
     for _ in range(60):
-        pace.look(0.01, 1.0)
-    assert pace.factor == 1
+        backoff.look(0.01, 1.0)
+    assert backoff.factor == 1
 
 
 def test_slowing_down_is_said_and_weighs_more() -> None:
     clock = iter(x * 0.35 for x in range(100_000))
     probe = OneServer()
-    recorder = Recorder(1, probe, Directory("practice"), {"sessions"}, CaptureRule(), NOW, NOW)  # type: ignore[arg-type]
-    recorder.pace = Pace(lambda: next(clock))
+    recorder = Recorder(1, probe, StatementRegistry("practice"), {"sessions"}, CaptureRule(), NOW, NOW)  # type: ignore[arg-type]
+    recorder.backoff = Backoff(lambda: next(clock))
     for second in range(60):
         recorder.tick(NOW + second * SECOND)
     said = [t for t in recorder.gathered.troubles if t.kind == "slowed"]
-    assert recorder.pace.factor == 2 and said and "every 2 s" in said[0].reason
+    assert recorder.backoff.factor == 2 and said and "every 2 s" in said[0].reason
     assert {every for _, every, _, _ in recorder.gathered.samples} == {1.0, 2.0}
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from hardy_gauge.capture.collector import Collector
-from hardy_gauge.capture.enrol import enrol
+from hardy_gauge.capture.registration import register
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Gap, Server
@@ -24,7 +24,7 @@ def test_figures_beside_a_server_are_recorded_with_it(store: Store) -> None:
         return (200, text.format(**told).encode()) if good else (503, b"")
 
     fake.spoil = beside
-    (server,) = enrol(store, [fake.address])
+    (server,) = register(store, [fake.address])
     with store.write() as session:
         session.get_one(Server, server.server_id).scrapes = [f"{fake.address}/metrics"]
     collector = Collector(store, clock=lambda: fake.now)

@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
 from hardy_gauge.capture import snapshots
-from hardy_gauge.capture.enrol import Joining, enrol
+from hardy_gauge.capture.registration import Registration, register
+from hardy_gauge.queries.snapshot_difference import compare, statements_of
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account, CounterSnapshot
@@ -30,7 +31,7 @@ def test_the_difference_is_what_was_run_between(store: Store) -> None:
         with store.write() as session:
             secret = Keyring(store.path.parent).close(SECRET)
             session.add(Account(name="watch", user="gauge", secret=secret, groups=[], changed_us=1))
-        (server,) = enrol(store, [Joining(address, account="watch")])
+        (server,) = register(store, [Registration(address, account="watch")])
         for _ in range(3):
             desk.execute("SELECT * FROM loan WHERE id < 11")
         first = snapshots.take(store, server.server_id, "test")
@@ -46,8 +47,8 @@ def test_the_difference_is_what_was_run_between(store: Store) -> None:
         third = snapshots.take(store, server.server_id, "test")
 
     def of_loans(a: int, b: int) -> tuple[dict[str, float], list[str]]:
-        done = snapshots.compare(row_of(store, a), row_of(store, b))
-        texts = {r["key"]: r["text"] for r in snapshots.statements_of(row_of(store, b)).iter_rows(named=True)}
+        done = compare(row_of(store, a), row_of(store, b))
+        texts = {r["key"]: r["text"] for r in statements_of(row_of(store, b)).iter_rows(named=True)}
         (key,) = (k for k in done.statements if texts[k].startswith("SELECT * FROM loan WHERE"))
         return done.statements[key], done.notes
 
@@ -60,7 +61,7 @@ def test_the_difference_is_what_was_run_between(store: Store) -> None:
 
 def test_on_schedule_one_is_taken_at_each_multiple_and_old_ones_go(store: Store) -> None:
     fake = FakeServer("good")
-    (server,) = enrol(store, [fake.address])
+    (server,) = register(store, [fake.address])
     now = fake.now // HOUR_US * HOUR_US
     with store.write() as session:
         snapshots.set_schedule(

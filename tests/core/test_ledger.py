@@ -3,7 +3,7 @@
 import polars as pl
 import pytest
 
-from hardy_gauge.core.activity.ledger import accounts, filtered, over_time
+from hardy_gauge.core.activity.ledger import entries, filtered, over_time
 from hardy_gauge.core.activity.wait_families import WaitMap
 
 SECOND = 1_000_000
@@ -17,7 +17,7 @@ SAMPLES = pl.DataFrame(
 
 
 def test_one_dimension() -> None:
-    rows = accounts(SAMPLES, ["wait_family"], ticks=10).to_dicts()
+    rows = entries(SAMPLES, ["wait_family"], seconds=10).to_dicts()
     assert [(r["wait_family"], r["samples"], round(r["active_sessions"], 9), round(r["share"], 9)) for r in rows] == [
         ("data read", 3, 0.3, 0.6),
         ("processor", 2, 0.2, 0.4),
@@ -26,8 +26,8 @@ def test_one_dimension() -> None:
 
 
 def test_two_dimensions_add_up_to_one() -> None:
-    one = accounts(SAMPLES, ["wait_family"], 10)["active_sessions"].sum()
-    two = accounts(SAMPLES, ["wait_family", "service"], 10)
+    one = entries(SAMPLES, ["wait_family"], 10)["active_sessions"].sum()
+    two = entries(SAMPLES, ["wait_family", "service"], 10)
     assert two["active_sessions"].sum() == pytest.approx(one)
     assert len(two) == 4
 
@@ -39,7 +39,7 @@ def test_filter_and_steps() -> None:
 
 
 def test_nothing_sampled() -> None:
-    assert accounts(SAMPLES.clear(), ["wait_family"], 0).is_empty()
+    assert entries(SAMPLES.clear(), ["wait_family"], 0).is_empty()
 
 
 def test_unknown_event_is_other_and_wrong_family_is_refused() -> None:

@@ -32,8 +32,8 @@ def test_steps_that_claim_more_than_the_whole_are_scaled() -> None:
 
 def test_sums_by_operation_and_object() -> None:
     plan = read_plan(json.dumps(PLAN))
-    assert by_key(plan, "operation")[0]["name"] == "scan"
-    assert {row["name"] for row in by_key(plan, "object")} == {"loan", "no object"}
+    assert by_key(plan, "operation")[0].name == "scan"
+    assert {row.name for row in by_key(plan, "object")} == {"loan", "no object"}
 
 
 def test_same_shape_same_plan_id() -> None:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from hardy_gauge.core.advice.finding import ColumnFacts, IndexFacts, TableFacts
-from hardy_gauge.core.advice.index_advice import advise_index, build
+from hardy_gauge.core.evidence.schema import ColumnFacts, IndexFacts, TableFacts
+from hardy_gauge.core.remedies.index import advise_index, build
 from hardy_gauge.core.sql.predicates import Unreadable, read_uses
 
 SCHEMA = {

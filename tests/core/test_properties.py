@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hardy_gauge.core.activity.counters import Reading, Unusable, difference
-from hardy_gauge.core.activity.ledger import PERIOD_US, accounts, over_time
+from hardy_gauge.core.activity.ledger import PERIOD_US, entries, over_time
 from hardy_gauge.core.activity.margins import poisson_interval
+from hardy_gauge.core.figures.units import duration
 from hardy_gauge.core.plans.model import Plan, Step
 from hardy_gauge.core.plans.own_time import by_key, fill_own_times
 from hardy_gauge.core.trials.compare import paired_ratio
-from hardy_gauge.core.units import duration
 
 samples = st.lists(
     st.tuples(st.integers(0, 59), st.sampled_from(["data read", "processor", "row lock"]), st.sampled_from("abc")),
@@ -30,9 +30,9 @@ def frame(rows: list[tuple[int, str, str]]) -> pl.DataFrame:
 
 
 @given(samples)
-def test_accounts_are_plain_counts_and_their_margins_hold_them(rows: list[tuple[int, str, str]]) -> None:
+def test_entries_are_plain_counts_and_their_margins_hold_them(rows: list[tuple[int, str, str]]) -> None:
     counted = Counter((family, service) for _, family, service in rows)
-    found = accounts(frame(rows), ["wait_family", "service"], ticks=60)
+    found = entries(frame(rows), ["wait_family", "service"], seconds=60)
     assert {(r["wait_family"], r["service"]): r["samples"] for r in found.iter_rows(named=True)} == counted
     assert found["samples"].to_list() == sorted(counted.values(), reverse=True)
     for row in found.iter_rows(named=True):
@@ -74,7 +74,7 @@ def test_own_times_are_never_negative_and_add_up_to_the_run(root: Step, whole: f
     lost = any(step.time_s is None and any(s.time_s for s in step.steps) for _, step in root.walk())
     if not lost:
         assert sum(own) == pytest.approx(whole, abs=1e-6)
-    assert sum(float(row["own_time_s"]) for row in by_key(plan, "operation")) == pytest.approx(sum(own))
+    assert sum(row.own_time_s for row in by_key(plan, "operation")) == pytest.approx(sum(own))
 
 
 @given(

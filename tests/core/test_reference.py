@@ -4,20 +4,18 @@ import numpy as np
 import pytest
 
 from hardy_gauge.core.capacity.storage import days_until_full
+from hardy_gauge.core.figures.formatting import duration, share, size
 from hardy_gauge.core.reference.shift import current_shift
 from hardy_gauge.core.reference.usual_range import (
-    DAY_US,
-    HOUR_US,
     MONDAY_US,
     QUARTER_US,
-    WEEK_US,
-    _smooth,
+    ready_us,
+    troubled_spans,
     usual_range,
     word,
 )
-from hardy_gauge.core.reference.words import duration, share, size, times_reference
+from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, WEEK_US, Span
 
-MINUTE_US = 60_000_000
 WEEKS = 4
 TIMES = MONDAY_US + np.arange(WEEKS * 7 * 1440) * MINUTE_US
 DAYTIME = ((TIMES % DAY_US) // HOUR_US >= 9) & ((TIMES % DAY_US) // HOUR_US < 20)
@@ -48,7 +46,9 @@ def test_bands_are_numpys_quantiles() -> None:
     values = weekly(4)
     usual = usual_range(TIMES[: len(values)], values)
     quarter = ((TIMES[: len(values)] - MONDAY_US) % WEEK_US // QUARTER_US).astype(int)
-    smooth = _smooth(values)
+    total = np.concatenate(([0.0], np.cumsum(values)))
+    inner = (total[15:] - total[:-15]) / 15
+    smooth = np.concatenate((np.full(7, inner[0]), inner, np.full(7, inner[-1])))
     for q in (0, 30, 100, 350, 671):
         mine = np.isin(quarter, [(q - 1) % 672, q, (q + 1) % 672])
         low, centre, high = np.quantile(smooth[mine], [0.05, 0.5, 0.95])
@@ -109,11 +109,43 @@ def test_next_to_nothing_is_no_shift_however_often_the_usual_it_is() -> None:
     assert current_shift(at, values * 10, usual, least=0.05) is not None
 
 
+def test_a_bad_night_does_not_widen_the_band() -> None:
+    """Ten times the usual for five hours of one Wednesday: afterwards the same again is not usual."""
+    values = weekly(6)
+    bad = slice(9 * 1440 + 600, 9 * 1440 + 900)
+    plain = usual_range(TIMES, values)
+    values[bad] *= 10
+    at = np.array([TIMES[bad][150]])
+    troubles = troubled_spans(TIMES, values, 0.05)
+    assert len(troubles) == 1
+    assert abs(troubles[0].since_us - TIMES[bad][0]) < 15 * MINUTE_US and abs(troubles[0].seconds - 18_000) < 1_800
+    assert usual_range(TIMES, values).at(at)[2][0] > 2 * plain.at(at)[2][0], "left in, it is taken for usual"
+    assert usual_range(TIMES, values, troubles).at(at)[2][0] == pytest.approx(plain.at(at)[2][0], rel=0.05)
+
+
+def test_what_comes_every_week_is_no_trouble() -> None:
+    """A Sunday job of four times the load, each week; and one that came in two of the four weeks."""
+    for weeks in ((0, 1, 2, 3), (1, 3)):
+        values = weekly(7)
+        for week in weeks:
+            values[week * 10080 + 6 * 1440 + 60 : week * 10080 + 6 * 1440 + 180] *= 4
+        assert troubled_spans(TIMES, values, 0.05) == [], weeks
+
+
+def test_a_usual_range_stands_from_the_next_day_of_its_kind() -> None:
+    friday = MONDAY_US + 4 * DAY_US + 10 * HOUR_US
+    assert ready_us(friday, friday) == friday + 3 * DAY_US, "Monday"
+    saturday = friday + DAY_US
+    assert ready_us(saturday, saturday + HOUR_US) == saturday + HOUR_US + DAY_US
+
+
+def test_minutes_outside_spans_are_kept() -> None:
+    values = weekly(8)
+    everything = [Span(int(TIMES[0]), int(TIMES[-1]) + MINUTE_US)]
+    assert not np.isfinite(usual_range(TIMES, values, everything).centre).any()
+
+
 def test_words() -> None:
-    assert times_reference(2.3, 1.0) == "2.3× the reference"
-    assert times_reference(1.05, 1.0) == "as in the reference"
-    assert times_reference(1.0, 0.0) == "new"
-    assert times_reference(1.0, None) == "no reference"
     assert [duration(x) for x in (0.0000021, 0.0042, 1.5, 300, 7200)] == [
         "2.10 µs",
         "4.20 ms",

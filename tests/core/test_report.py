@@ -7,28 +7,31 @@ from types import SimpleNamespace
 import pytest
 from jinja2 import UndefinedError
 
-from hardy_gauge.reports.render import _figure, render
+from hardy_gauge.core.figures.formatting import figure
+from hardy_gauge.reports.render import render
 
 FIGURES = [
-    (None, "s", "none"), (0.0042, "s", "4.20 ms"), (132e6, "B", "132 MB"), (570, "B/s", "570 B/s"),
+    (0.0042, "s", "4.20 ms"), (132e6, "B", "132 MB"), (570, "B/s", "570 B/s"),
     (0.714, "share", "71%"), (1234.0, "rows", "1,234 rows"), (7.92, "/s", "7.92 /s"),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("value", "unit", "words"), FIGURES)
-def test_figures(value: float | None, unit: str, words: str) -> None:
-    assert _figure(value, unit) == words
+def test_figures(value: float, unit: str, words: str) -> None:
+    assert figure(value, unit) == words
 
 
 def content() -> dict[str, object]:
     row = SimpleNamespace(
         text="SELECT '<b>' FROM t", share=0.5, calls_per_s=1.0, time_per_call_s=0.1, reference_time_per_call_s=None
     )
-    sheet = SimpleNamespace(sentence="x <script>alert(1)</script>", heaviest=[row], findings=[], changes=[])
-    ledger = SimpleNamespace(sentence="s", moments=3600, accounts=[])
+    sheet = SimpleNamespace(
+        sentence="x <script>alert(1)</script>", heaviest=[row], findings=SimpleNamespace(findings=[], unknown=[]),
+        reference_note="r", changes=[],
+    )
+    ledger = SimpleNamespace(sentence="s", seconds=3600.0, entries=[])
     return {
         "title": "t", "sheet": sheet, "ledger": ledger, "trials": [], "made_us": 0, "version": "1", "focus": "f",
-        "reference": "r",
     }  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import httpx
 
 from hardy_gauge.capture.collector import Collector
-from hardy_gauge.capture.enrol import enrol
+from hardy_gauge.capture.registration import register
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState
 from tests.faults.fake import PATIENT_S
@@ -19,7 +19,7 @@ from tests.faults.fake import PATIENT_S
 
 def main(path: str, address: str) -> None:
     store = Store(Path(path))
-    enrol(store, [address])
+    register(store, [address])
     client = httpx.Client(trust_env=False)
 
     def clock() -> int:

@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import event, select, text
 
 from hardy_gauge.capture.collector import Collector
-from hardy_gauge.capture.enrol import enrol
+from hardy_gauge.capture.registration import register
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Gap
@@ -22,7 +22,7 @@ class Desk:
 
     def __init__(self, store: Store) -> None:
         self.store, self.fake = store, FakeServer("kept")
-        enrol(store, [self.fake.address])
+        register(store, [self.fake.address])
         self.collector = Collector(store, clock=lambda: self.fake.now)
         self.collector.recorders[0].probe.deadline_s = PATIENT_S
 

@@ -8,11 +8,11 @@ from collections.abc import Callable, Iterator
 import pytest
 from sqlalchemy import select
 
+from hardy_gauge.capture.batch import CaptureBatch
 from hardy_gauge.capture.collector import Collector
-from hardy_gauge.capture.convert import Directory
-from hardy_gauge.capture.enrol import enrol
-from hardy_gauge.capture.gathered import Gathered
 from hardy_gauge.capture.recorder import Recorder
+from hardy_gauge.capture.registration import register
+from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
 from hardy_gauge.store import segments
@@ -27,7 +27,7 @@ class Bench:
     def __init__(self, store: Store) -> None:
         self.store = store
         self.good, self.bad = FakeServer("good"), FakeServer("bad")
-        self.enrolled = enrol(store, [self.good.address, self.bad.address])
+        self.enrolled = register(store, [self.good.address, self.bad.address])
         self.collector = Collector(store, clock=lambda: self.good.now)
         for recorder in self.collector.recorders:
             recorder.probe.deadline_s = PATIENT_S
@@ -102,14 +102,14 @@ def test_failure_is_a_gap_and_others_go_on(bench: Bench, spoil: Callable[[str], 
 
 
 def test_rows_that_make_no_table_cost_their_own_server_a_gap(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
-    plain = Gathered.frames
+    plain = CaptureBatch.frames
 
-    def frames(gathered: Gathered, directory: Directory) -> object:
+    def frames(gathered: CaptureBatch, registry: StatementRegistry) -> object:
         if gathered.rule.name == "spoilt":
             raise ValueError("no table")
-        return plain(gathered, directory)
+        return plain(gathered, registry)
 
-    monkeypatch.setattr(Gathered, "frames", frames)
+    monkeypatch.setattr(CaptureBatch, "frames", frames)
     usual = bench.recorder("bad").rule
     bench.recorder("bad").rule = usual.model_copy(update={"name": "spoilt"})
     with pytest.raises(ValueError, match="no table"):

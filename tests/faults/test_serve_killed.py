@@ -20,7 +20,7 @@ import pytest
 from sqlalchemy import select, text
 
 from hardy_gauge.capture.rules import CaptureRule
-from hardy_gauge.capture.wanted import set_rules
+from hardy_gauge.capture.targets import set_rules
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Gap, Server
@@ -53,7 +53,7 @@ class Load:
     def __init__(self, address: str, said: list[str]) -> None:
         self.client, self.said = httpx.Client(base_url=address, trust_env=False, timeout=20), said
         assert self.client.post("/api/sign-in/demo").status_code == 204
-        self.client.headers["x-guard"] = self.client.get("/api/me").json()["guard"]
+        self.client.headers["x-csrf-token"] = self.client.get("/api/me").json()["csrf_token"]
         self.thread = threading.Thread(target=self._work, daemon=True)
         self.thread.start()
 

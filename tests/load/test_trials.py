@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 import yaml
 
-from hardy_gauge.core.units import duration, share
+from hardy_gauge.core.figures.units import duration, share
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_design, read_file
 from hardy_gauge.load.targets import open_target
 from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial

@@ -9,8 +9,8 @@ import pytest
 
 from hardy_gauge.probes.protocol import IndexSpec, Refused
 from practice_fleet import frames
-from practice_fleet.face import build
 from practice_fleet.history import History
+from practice_fleet.http_app import build
 from practice_fleet.live import LiveServer
 from practice_fleet.operations.host import EndSession
 from practice_fleet.operations.schema import BuildIndex, DropIndex, Pin

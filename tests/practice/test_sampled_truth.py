@@ -8,7 +8,7 @@ from __future__ import annotations
 import polars as pl
 import pytest
 
-from hardy_gauge.core.activity.ledger import accounts
+from hardy_gauge.core.activity.ledger import entries
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Run
 from practice_fleet.physics.wait_events import EVENTS, Limits
@@ -34,7 +34,7 @@ def test_margins_of_a_run_hold_what_its_executions_spent(arrival: Arrival) -> No
         run = Run(host(2, channels=2, latency_s=0.004), MIX, [5, 3, 2], arrival, Limits(1000), seed=seed)
         result = run.play(SECONDS)
         seen = result.samples.with_columns(at_us=pl.col("tick_s") * 1_000_000)
-        rows = {row["wait_event"]: row for row in accounts(seen, ["wait_event"], SECONDS).iter_rows(named=True)}
+        rows = {row["wait_event"]: row for row in entries(seen, ["wait_event"], SECONDS).iter_rows(named=True)}
         for event in EVENTS:
             truth = float(result.executions[f"wait.{event}"].sum()) / SECONDS
             if truth * SECONDS < 0.5:

@@ -31,7 +31,7 @@ MOVES: dict[str, tuple[object, str, bool]] = {
     "commit_mode": ("background", "commits", False),
     "session_memory_bytes": (256 * MIB, "swap_reads", True),
     "max_sessions": (150, "sessions", True),
-    "random_page_cost": (0.2, "chunk_reads", False),
+    "random_read_cost": (0.2, "chunk_reads", False),
     "log_capacity_bytes": (32 * MIB, "log_bytes", True),
     "checkpoint_interval_s": (10, "log_bytes", True),
     "background_write_rate": (0, "evict_writes", True),

@@ -41,10 +41,10 @@ def test_chosen_servers_are_labelled_together(page: Page) -> None:
     page.get_by_label("Label to add").fill("pier")
     page.get_by_role("button", name="Add label").click()
     expect(page.locator("[data-server=kiosk-a] .label", has_text="pier")).to_be_visible()
-    guard = page.request.get("/api/me").json()["guard"]
+    csrf_token = page.request.get("/api/me").json()["csrf_token"]
     servers = [f"kiosk-{one}" for one in "abcd"]
     body = {"servers": servers, "remove": ["pier"]}
-    assert page.request.post("/api/connections/labels", data=body, headers={"x-guard": guard}).ok
+    assert page.request.post("/api/connections/labels", data=body, headers={"x-csrf-token": csrf_token}).ok
 
 
 def test_a_file_is_looked_at_corrected_taken_in_and_undone(page: Page, tmp_path: Path) -> None:

@@ -47,7 +47,7 @@ def create_agent(servers: Mapping[str, Beside], token: str) -> FastAPI:
     app = FastAPI(title="Hardy Gauge agent", docs_url=None, redoc_url=None)
 
     @app.middleware("http")
-    async def guard(request: Request, go_on: Callable[[Request], Awaitable[Response]]) -> Response:
+    async def authorise(request: Request, go_on: Callable[[Request], Awaitable[Response]]) -> Response:
         sent = request.headers.get("authorization", "").removeprefix("Bearer ")
         if request.url.path != "/health" and not secrets.compare_digest(sent.encode(), token.encode()):
             return JSONResponse({"detail": "a token was expected: Authorization: Bearer …"}, 401)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import secrets
-import threading
 import time
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
@@ -18,43 +17,41 @@ from hardy_gauge import __version__
 from hardy_gauge.api import (
     accounts,
     bundles,
+    capture_rules,
     connections,
-    find,
-    findings,
     fleet,
     health,
     imports,
-    ledger,
+    otlp,
     people,
     plans,
     problems,
     reports,
-    rules,
-    servers,
+    sheets,
+    sign_in,
     snapshots,
-    statement,
-    statements,
     storage,
-    tape,
     trials,
+    workloads,
 )  # fmt: skip
-from hardy_gauge.api.data import FIGURES, KEPT_US, Data
-from hardy_gauge.api.guard import Guard
-from hardy_gauge.api.importing import Importing
-from hardy_gauge.api.volumes import volumes_of
-from hardy_gauge.api.window import servers_in
+from hardy_gauge.api.authorisation import Authorisation
+from hardy_gauge.api.sign_in_limits import SignInLimits
 from hardy_gauge.api.workers import Workers
-from hardy_gauge.capture.imports import desk
+from hardy_gauge.capture.imports import import_service
+from hardy_gauge.capture.imports.import_queue import ImportQueue
+from hardy_gauge.capture.imports.incoming import IncomingFiles
+from hardy_gauge.capture.imports.otlp_receiver import OtlpReceiver
+from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.load.worker import mark_interrupted
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.warm import Warmer
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
-RENEW_S = 2400.0
-PAUSE_S = 0.1
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, fleet, tape, servers, ledger, statements, statement, plans, findings, trials, reports, find, connections,
-    accounts, rules, bundles, imports, snapshots, storage, people,
+    health, sign_in, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
+    bundles, imports, otlp, snapshots, storage,
 )  # fmt: skip
 
 
@@ -62,52 +59,48 @@ def clock_us() -> int:
     return time.time_ns() // 1000
 
 
-def _keep_warm(data: Data, stop: threading.Event, warm: threading.Event) -> None:
-    """Have the usual ranges and storage growth ready before they are asked for; renew them before they are old."""
-    while not stop.is_set():
-        for server in servers_in(data, "fleet"):
-            if stop.wait(PAUSE_S if warm.is_set() else 0):
-                return
-            data.renew_usual(server.id, FIGURES, data.clock() - KEPT_US // 2)
-            volumes_of(data, server, data.clock())
-        warm.set()
-        stop.wait(RENEW_S)
-
-
 def create_app(
     settings: AppSettings,
     store: Store,
     clock: Callable[[], int] = clock_us,
     poke: Callable[[], None] = lambda: None,
+    diagnose_every_s: float | None = None,
 ) -> FastAPI:
     """The application over an open store. ``clock`` is what "now" means to it; ``poke`` tells the collector that what
-    is wanted has changed.
+    is to be captured has changed; servers are diagnosed in the background every ``diagnose_every_s``, None for never.
     """
+    reader = Reader(store, clock)
+    incoming = settings.data / "incoming"
+    queue = ImportQueue(store, clock)
+    warmer = Warmer(reader)
+    worker = None if diagnose_every_s is None else DiagnosisWorker(reader, diagnose_every_s)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         mark_interrupted(store)
-        desk.interrupted(store, settings.data / "incoming")
-        stop, warm = threading.Event(), threading.Event()
-        threading.Thread(target=_keep_warm, args=(app.state.data, stop, warm), daemon=True).start()
-        await asyncio.to_thread(warm.wait, LONGEST_WARMING_S)
+        import_service.interrupted(store, incoming)
+        warmer.start()
+        await asyncio.to_thread(warmer.ready.wait, LONGEST_WARMING_S)
+        if worker is not None:
+            worker.start()
         yield
-        stop.set()
+        warmer.stop()
+        if worker is not None:
+            await asyncio.to_thread(worker.stop)
         app.state.workers.stop()
-        app.state.importing.close()
+        queue.close()
 
     app = FastAPI(
         title="Hardy Gauge", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None,
         lifespan=lifespan,
     )  # fmt: skip
-    app.state.data = Data(store, settings, clock)
-    app.state.poke = poke
+    app.state.reader, app.state.settings, app.state.poke = reader, settings, poke
     app.state.workers = Workers(settings.data)
-    app.state.importing = Importing(store, clock)
-    app.state.otlp_lock, app.state.otlp_counted = threading.Lock(), {}
+    app.state.incoming = IncomingFiles(store, incoming, queue)
+    app.state.otlp = OtlpReceiver(store)
     app.state.first_code = secrets.token_urlsafe(9)
-    app.state.sign_in_limits = people.SignInLimits()
-    app.add_middleware(Guard, store=store, clock=clock)
+    app.state.sign_in_limits = SignInLimits()
+    app.add_middleware(Authorisation, store=store, clock=clock)
     problems.install(app)
     api = APIRouter(prefix="/api")
     for module in ROUTERS:

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from hardy_gauge import __version__
-from hardy_gauge.api.data import CurrentData
+from hardy_gauge.api.current import CurrentSettings
 
 router = APIRouter(tags=["health"])
 
@@ -20,5 +20,5 @@ class Health(BaseModel):
 
 
 @router.get("/health")
-def health(data: CurrentData) -> Health:
-    return Health(status="ok", demo=data.settings.demo, version=__version__)
+def health(settings: CurrentSettings) -> Health:
+    return Health(status="ok", demo=settings.demo, version=__version__)

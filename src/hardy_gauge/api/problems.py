@@ -1,4 +1,4 @@
-"""Errors as RFC 9457 problem details: what is wrong, in which field, and what would be right."""
+"""Errors as RFC 9457 problem details: what is wrong, in which field, and what would be right. One handler for all."""
 
 from __future__ import annotations
 
@@ -9,20 +9,20 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from hardy_gauge.capture.editing import NotPossible
-from hardy_gauge.core.plans.model import MalformedPlan
-from hardy_gauge.load.design import BadTrial
-from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
+from hardy_gauge import errors as e
 
 RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]
+# the first class that an error is of decides
+STATUS: tuple[tuple[type[e.GaugeError], int], ...] = (
+    (e.Refused, 422), (e.Unsupported, 501), (e.NeverAsked, 409), (e.ProbeError, 502), (e.NotFound, 404),
+    (e.Conflict, 409), (e.NotSignedIn, 401), (e.NotAllowed, 403), (e.TooManyTries, 429), (e.TooLarge, 413),
+    (e.WrongMediaType, 415), (e.Malformed, 400), (e.InvalidInput, 422), (e.GaugeError, 500),
+)  # fmt: skip
 
 
-class Problem(Exception):
-    """A request that cannot be answered; ``field`` names the part of it that is wrong."""
-
-    def __init__(self, status: int, title: str, detail: str, field: str = "") -> None:
-        super().__init__(detail)
-        self.status, self.title, self.detail, self.field = status, title, detail, field
+def status_of(error: e.GaugeError) -> int:
+    """The HTTP status that an error is answered with."""
+    return next(status for kind, status in STATUS if isinstance(error, kind))
 
 
 def answer(status: int, title: str, detail: str, field: str = "") -> JSONResponse:
@@ -31,11 +31,14 @@ def answer(status: int, title: str, detail: str, field: str = "") -> JSONRespons
 
 
 def install(app: FastAPI) -> None:
-    """Turn every known error into its problem detail."""
+    """Turn every error into its problem detail."""
 
-    @app.exception_handler(Problem)
-    def problem(_: Request, error: Problem) -> JSONResponse:
-        return answer(error.status, error.title, error.detail, error.field)
+    @app.exception_handler(e.GaugeError)
+    def problem(_: Request, error: e.GaugeError) -> JSONResponse:
+        response = answer(status_of(error), error.title, error.detail, error.field)
+        if isinstance(error, e.TooManyTries):
+            response.headers["retry-after"] = str(error.retry_s)
+        return response
 
     @app.exception_handler(RequestValidationError)
     def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
@@ -46,27 +49,3 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     def plain(_: Request, error: HTTPException) -> JSONResponse:
         return answer(error.status_code, "Not found" if error.status_code == 404 else "Error", str(error.detail))
-
-    @app.exception_handler(NotPossible)
-    def not_possible(_: Request, error: NotPossible) -> JSONResponse:
-        return answer(409 if error.taken else 422, error.title, str(error), error.field)
-
-    @app.exception_handler(BadTrial)
-    def bad_trial(_: Request, error: BadTrial) -> JSONResponse:
-        return answer(422, "The trial cannot be run as stated", str(error), error.field)
-
-    @app.exception_handler(MalformedPlan)
-    def malformed(_: Request, error: MalformedPlan) -> JSONResponse:
-        return answer(422, "The plan cannot be read", str(error), error.field)
-
-    @app.exception_handler(Refused)
-    def refused(_: Request, error: Refused) -> JSONResponse:
-        return answer(422, "The server refuses this", str(error), error.field)
-
-    @app.exception_handler(Unsupported)
-    def unsupported(_: Request, error: Unsupported) -> JSONResponse:
-        return answer(501, "This server does not report that", str(error))
-
-    @app.exception_handler(ProbeError)
-    def no_answer(_: Request, error: ProbeError) -> JSONResponse:
-        return answer(502, "The server's probe did not answer", str(error))

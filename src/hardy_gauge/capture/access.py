@@ -5,12 +5,13 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.errors import NeverAsked, ProbeError
 from hardy_gauge.probes.opening import open_probe
-from hardy_gauge.probes.protocol import Probe, ProbeError
+from hardy_gauge.probes.protocol import Probe
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring, KeyringError
-from hardy_gauge.store.models import Account, Server
+from hardy_gauge.store.models import BUNDLE, IMPORT, Account, Server
 
 
 def account_of(session: Session, server: Server) -> Account | None:
@@ -22,8 +23,17 @@ def account_of(session: Session, server: Server) -> Account | None:
     return next((account for account in accounts if mine & set(account.groups)), None)
 
 
+def is_behind_address(address: str) -> bool:
+    """Whether there is a server to ask: not where it came in a bundle or was imported from files."""
+    return not address.startswith((BUNDLE, IMPORT))
+
+
 def opened(store: Store, address: str, account: Account | None, figures: list[FigureQuery] | None = None) -> Probe:
-    """A probe for an address and an account; ProbeError when the account's secret cannot be read."""
+    """A probe for an address and an account; ProbeError when the account's secret cannot be read, NeverAsked
+    for a server that came in a file.
+    """
+    if not is_behind_address(address):
+        raise NeverAsked("it came in a file, so there is no server behind it to ask", "server")
     if account is None:
         return open_probe(address, figures=figures or ())
     try:

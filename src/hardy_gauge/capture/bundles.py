@@ -23,11 +23,11 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, joinedload
 
-from hardy_gauge.capture.enrol import cluster_named
-from hardy_gauge.capture.wanted import BUNDLE
+from hardy_gauge.capture.registration import cluster_named
+from hardy_gauge.errors import InvalidInput
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Segment, Server, Snapshot, Statement
+from hardy_gauge.store.models import BUNDLE, CaptureState, Change, Gap, Plan, Segment, Server, Snapshot, Statement
 
 FORMAT = "hardy-gauge bundle"
 VERSION = 1
@@ -39,8 +39,13 @@ MOST_BYTES = 4 * 2**30
 STATEMENTS = {"fingerprint": pl.String, "text": pl.String, "kind": pl.String, "first_seen_us": pl.Int64}
 
 
-class BadBundle(ValueError):
+class BadBundle(InvalidInput):
     """A file that is no bundle, or a damaged one."""
+
+    title = "The file cannot be opened"
+
+    def __init__(self, detail: str, field: str = "file") -> None:
+        super().__init__(detail, field)
 
 
 class Part(BaseModel):
@@ -306,3 +311,29 @@ def export(content: bytes, folder: Path, form: Literal["parquet", "csv"]) -> lis
                 frame.write_parquet(path)
             written.append(path)
     return written
+
+
+@dataclass(frozen=True)
+class BundleOut:
+    """A bundle that is open here, with the names of its servers; ``new`` when it was opened just now."""
+
+    bundle: str
+    servers: list[str]
+    until_us: int
+    new: bool
+
+
+def opened_bundles(store: Store) -> list[BundleOut]:
+    """By the names of their servers."""
+    with store.read() as session:
+        rows = session.execute(
+            select(Server.address, Server.name, CaptureState.recorded_until_us)
+            .join(CaptureState)
+            .where(Server.address.like(f"{BUNDLE}%"))
+            .order_by(Server.name)
+        ).all()
+    found: dict[str, BundleOut] = {}
+    for address, name, until in rows:
+        key = address.removeprefix(BUNDLE).partition("/")[0]
+        found.setdefault(key, BundleOut(key, [], until, False)).servers.append(name)
+    return list(found.values())

@@ -16,15 +16,15 @@ from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 
 from hardy_gauge.capture.access import probe_of
-from hardy_gauge.capture.convert import Directory
-from hardy_gauge.capture.limits import tidy
+from hardy_gauge.capture.batch_writer import write
 from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.snapshots import run_due
-from hardy_gauge.capture.wanted import Wanted, wanted
-from hardy_gauge.capture.writing import write
+from hardy_gauge.capture.statement_registry import StatementRegistry
+from hardy_gauge.capture.targets import CaptureTarget, capture_targets
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.limits import tidy
 from hardy_gauge.store.models import CaptureState, Plan, Server
 
 log = logging.getLogger(__name__)
@@ -55,7 +55,7 @@ class Collector:
     ) -> None:
         self.store, self.only, self.clock, self.write_s = store, only, clock, write_s
         self._recorders: dict[int, Recorder] = {}
-        self._followed: dict[int, Wanted] = {}
+        self._followed: dict[int, CaptureTarget] = {}
         self._retiring: list[tuple[Recorder, Future[None] | None]] = []
         self._pool = ThreadPoolExecutor(max_workers=MOST_AT_ONCE, thread_name_prefix="recorder")
         self._busy: dict[int, Future[None]] = {}
@@ -76,7 +76,9 @@ class Collector:
     def refresh(self) -> None:
         """Begin with servers that are new, leave those that are retired, and follow the rules as they are now."""
         now = {
-            w.server_id: w for w in wanted(self.store, self.clock()) if self.only is None or w.server_id in self.only
+            w.server_id: w
+            for w in capture_targets(self.store, self.clock())
+            if self.only is None or w.server_id in self.only
         }
         with self._lock:
             left = [self._leave(server_id) for server_id in [i for i in self._recorders if i not in now]]
@@ -103,7 +105,7 @@ class Collector:
         """Refresh within half a second instead of some seconds later."""
         self._poked.set()
 
-    def _begin(self, want: Wanted) -> None:
+    def _begin(self, want: CaptureTarget) -> None:
         try:
             probe = probe_of(self.store, want.server_id)
         except ProbeError as error:
@@ -115,7 +117,7 @@ class Collector:
             server = session.get_one(Server, want.server_id)
             now = self.clock()
             recorder = Recorder(
-                want.server_id, probe, Directory(server.engine), set(server.abilities), want.rule,
+                want.server_id, probe, StatementRegistry(server.engine), set(server.abilities), want.rule,
                 executions_until_us=state.executions_until_us or now, messages_until_us=state.messages_until_us or now,
                 until_us=state.recorded_until_us, scraper=Scraper(server.scrapes) if server.scrapes else None,
                 phase_us=want.server_id * APART_US % MOST_PHASE_US,
@@ -216,7 +218,7 @@ class Collector:
         with self._writing:
             ends = time.monotonic() + TAKE_S
             taken = [
-                (r, gathered, r.directory.copy())
+                (r, gathered, r.registry.copy())
                 for r in recorders
                 if (gathered := r.take(max(0.0, min(TAKE_ONE_S, ends - time.monotonic())))) is not None
             ]
@@ -227,9 +229,9 @@ class Collector:
                     mine = [recorder.server_id for recorder, *_ in taken]
                     found = session.scalars(select(CaptureState).where(CaptureState.server_id.in_(mine)))
                     states = {state.server_id: state for state in found}
-                    for at, (recorder, gathered, directory) in enumerate(taken):  # noqa: B007
-                        with recorder.pace.working():
-                            write(session, states[recorder.server_id], gathered, directory, now)
+                    for at, (recorder, gathered, registry) in enumerate(taken):  # noqa: B007
+                        with recorder.backoff.working():
+                            write(session, states[recorder.server_id], gathered, registry, now)
                     at = -1
             except BaseException as error:
                 for trouble in new:
@@ -240,5 +242,5 @@ class Collector:
                     else:
                         recorder.give_back(gathered)
                 raise
-            for recorder, _, directory in taken:
-                recorder.directory = directory
+            for recorder, _, registry in taken:
+                recorder.registry = registry

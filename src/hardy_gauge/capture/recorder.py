@@ -12,12 +12,12 @@ from dataclasses import dataclass, field
 from functools import partial
 from threading import Lock
 
-from hardy_gauge.capture.convert import Directory, Seen
-from hardy_gauge.capture.gathered import Gathered, TakenPlan, Trouble, Until
+from hardy_gauge.capture.backoff import Backoff
+from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble, Until
 from hardy_gauge.capture.intervals import Intervals
-from hardy_gauge.capture.pace import Pace
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.scrape import Scraper
+from hardy_gauge.capture.statement_registry import Seen, StatementRegistry
 from hardy_gauge.probes import protocol as p
 
 log = logging.getLogger(__name__)
@@ -38,12 +38,12 @@ class Recorder:
 
     server_id: int
     probe: p.Probe
-    directory: Directory
+    registry: StatementRegistry
     abilities: set[str]
     rule: CaptureRule
     executions_until_us: int
     messages_until_us: int
-    pace: Pace = field(default_factory=Pace)
+    backoff: Backoff = field(default_factory=Backoff)
     scraper: Scraper | None = None
     phase_us: int = 0
     plans_known: defaultdict[int, set[str]] = field(default_factory=lambda: defaultdict(set))
@@ -60,25 +60,26 @@ class Recorder:
 
     def __post_init__(self) -> None:
         self.work = Intervals(lambda *what: self.gathered.troubles.append(Trouble(*what)))
-        self.gathered = Gathered(self.rule, Until())
+        self.gathered = CaptureBatch(self.rule, Until())
         self._turn = Lock()
 
     def tick(self, now_us: int) -> None:
         """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
-        with self._turn, self.pace.working():
+        with self._turn, self.backoff.working():
             self._tick(now_us)
 
-    def take(self, wait_s: float = 0.0) -> Gathered | None:
+    def take(self, wait_s: float = 0.0) -> CaptureBatch | None:
         """What was gathered, which is then for the caller to store; None when a tick goes on for longer than
         ``wait_s``.
         """
         if not self._turn.acquire(timeout=wait_s):
             return None
         try:
-            taken, self.gathered = self.gathered, Gathered(self.rule, Until())
-            metrics, statements = self.work.taken()
+            taken, self.gathered = self.gathered, CaptureBatch(self.rule, Until())
+            metrics, statements, tables = self.work.taken()
             taken.metrics += metrics
             taken.statements += statements
+            taken.tables += tables
             taken.rule = self.rule
             taken.until = Until(
                 self.until_us, self.executions_until_us, self.messages_until_us, self.seen_us, self.error, self.skew_s
@@ -87,12 +88,12 @@ class Recorder:
         finally:
             self._turn.release()
 
-    def give_back(self, taken: Gathered) -> None:
+    def give_back(self, taken: CaptureBatch) -> None:
         """It could not be stored."""
         with self._turn:
             self.gathered = taken.followed_by(self.gathered)
 
-    def lose(self, taken: Gathered, now_us: int, reason: str) -> None:
+    def lose(self, taken: CaptureBatch, now_us: int, reason: str) -> None:
         """It can never be stored: a gap is left in its place."""
         gap = Trouble("gap", taken.since_us(), now_us, f"what was gathered could not be stored: {reason}")
         with self._turn:
@@ -143,14 +144,14 @@ class Recorder:
 
     def _look(self, now_us: int, sample_s: float) -> None:
         """One look at the sessions; each stands for the time until the next."""
-        every_s = sample_s * self.pace.factor
+        every_s = sample_s * self.backoff.factor
         if not self._is_due("sessions", now_us, every_s):
             return
-        before = self.pace.seconds
-        answer = self.pace.timed(self.probe.sessions)
-        self.pace.look(self.pace.seconds - before, sample_s)
-        words = f"it answers slowly, so sessions are looked at every {sample_s * self.pace.factor:g} s"
-        self._notice("slowed", now_us, words if self.pace.factor > 1 else "")
+        before = self.backoff.seconds
+        answer = self.backoff.timed(self.probe.sessions)
+        self.backoff.look(self.backoff.seconds - before, sample_s)
+        words = f"it answers slowly, so sessions are looked at every {sample_s * self.backoff.factor:g} s"
+        self._notice("slowed", now_us, words if self.backoff.factor > 1 else "")
         at = now_us // 1_000_000 * 1_000_000
         taken = [s for s in answer.sessions if self.rule.follows(s.session) and self._takes(s)]
         self.gathered.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
@@ -161,7 +162,7 @@ class Recorder:
         if not self._is_due("executions", now_us, EXECUTIONS_S, self.phase_us):
             return
         kept = self.rule.literals == "kept"
-        found = self.pace.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s, kept))
+        found = self.backoff.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s, kept))
         taken = [e for e in found.executions if self._takes(e)]
         self.gathered.executions += taken
         self.executions_until_us = found.until_us
@@ -169,13 +170,13 @@ class Recorder:
 
     def _takes(self, row: p.Session | p.ExecutionRecord) -> bool:
         only = self.rule.only
-        text = row.text or self.directory.texts.get(row.statement_key or "", "") if only.reads_texts else ""
+        text = row.text or self.registry.texts.get(row.statement_key or "", "") if only.reads_texts else ""
         return only.takes(row, text)
 
     def _meet(self, rows: Iterable[p.Session | p.ExecutionRecord]) -> None:
         for row in rows:
             seen = Seen.of(row)
-            if seen is not None and seen.key not in self.directory.known:
+            if seen is not None and seen.key not in self.registry.known:
                 self.gathered.texts_seen[seen.key] = seen
 
     def _is_due(self, what: str, now_us: int, every_s: float, phase_us: int = 0) -> bool:
@@ -211,7 +212,7 @@ class Recorder:
 
     def _minute(self, now_us: int) -> None:
         """Counters, statement counters, messages, settings and schema, and what differs since the last minute."""
-        ask, probe = self.pace.timed, self.probe
+        ask, probe = self.backoff.timed, self.probe
         self.abilities = set(ask(probe.identity).abilities)
         counted: dict[str, float] = {}
         if "statements" in self.abilities:
@@ -223,7 +224,7 @@ class Recorder:
         if "counters" in self.abilities:
             counters = ask(probe.counters)
             used = {f"volume_used.{v.name}": float(v.used_bytes) for v in ask(probe.host).volumes}
-            levels = counters.levels | used | self._beside(now_us) | self.pace.taken()
+            levels = counters.levels | used | self._beside(now_us) | self.backoff.taken()
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
                 self.until_us and "gap" not in self._open and now_us - self.until_us > SHORTEST_GAP_US
             ):
@@ -239,6 +240,7 @@ class Recorder:
                 self.gathered.settings, self._settings = settings, settings.settings
         if "schema" in self.abilities:
             schema = ask(probe.schema)
+            self.work.of_tables(schema, now_us)
             if schema.tables != self._tables:
                 self.gathered.schema, self._tables = schema, schema.tables
 
@@ -247,14 +249,14 @@ class Recorder:
         asked = 0
         while self._plans_due and asked < PLANS_AT_ONCE:
             key, plan_key = self._plans_due.pop()
-            known = self.directory.known.get(key)
+            known = self.registry.known.get(key)
             had = self.plans_known[known.statement_id] if known else None
             if known is None or had is None or plan_key in had or len(had) >= self.rule.plans:
                 continue
             had.add(plan_key)
             asked += 1
             try:
-                explained = self.pace.timed(partial(self.probe.plan, plan_key))
+                explained = self.backoff.timed(partial(self.probe.plan, plan_key))
             except p.ProbeError as error:
                 log.info("plan %s of server %s: %s", plan_key, self.server_id, error)
                 continue

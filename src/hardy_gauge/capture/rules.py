@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
 
-from hardy_gauge.core.units import duration
+from hardy_gauge.core.figures.units import duration, written_duration
 from hardy_gauge.probes.protocol import ExecutionRecord, Session
 
 FLEET = "fleet"
@@ -117,16 +117,8 @@ class CaptureRule(Part):
         found = self.model_dump(exclude_defaults=True, mode="json")
         for name in ("sample", "counters", "threshold", "weighty_from"):
             if name in found:
-                found[name] = "off" if found[name] is None else said(found[name])
+                found[name] = "off" if found[name] is None else written_duration(found[name])
         return {"name": self.name, "applies_to": self.applies_to} | found
-
-
-def said(seconds: float) -> str:
-    """A duration as it is written in a file."""
-    for unit, size in (("h", 3600), ("min", 60)):
-        if seconds >= size and seconds % size == 0:
-            return f"{seconds / size:g} {unit}"
-    return f"{seconds * 1e3:g} ms" if seconds < 1 else f"{seconds:g} s"
 
 
 # Where to start from, by kind of work; common practice: thresholds start high and come down.

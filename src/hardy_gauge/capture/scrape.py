@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 
 import httpx
 
-from hardy_gauge.capture.imports.leftovers import Leftovers
+from hardy_gauge.capture.imports.import_batch import MOST_FIGURES, of_figures
 from hardy_gauge.capture.imports.openmetrics import figures_of, read_openmetrics
-from hardy_gauge.capture.imports.parcels import MOST_FIGURES, of_figures
+from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 
 DEADLINE_S = 5.0
 MOST_BYTES = 16 * 2**20
@@ -39,7 +39,7 @@ class Scraper:
         found: dict[str, float] = {}
         wrong: list[str] = []
         for address in self.addresses:
-            rest = Leftovers()
+            rest = RejectedRows()
             try:
                 samples = read_openmetrics(self._text(address), rest)
             except NotScraped as error:

@@ -11,23 +11,22 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.capture.editing import Edit, Name, NotPossible, as_document, change
-from hardy_gauge.capture.limits import Limits, limits_of, set_limits
 from hardy_gauge.capture.rules import CaptureRule
+from hardy_gauge.capture.server_settings import Edit, Name, as_document, change
 from hardy_gauge.capture.snapshots import Schedule, schedule_of, set_schedule
-from hardy_gauge.capture.wanted import connected, rules_of, set_rules
+from hardy_gauge.capture.targets import connected, rules_of, set_rules
+from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.limits import Limits, limits_of, set_limits
 from hardy_gauge.store.models import Account, Server
 
 COMMAND = "hardy-gauge settings apply gauge.yaml"
 
 
-class BadSettings(ValueError):
+class BadSettings(InvalidInput):
     """A file that cannot be followed; ``field`` names the part of it that is wrong."""
 
-    def __init__(self, detail: str, field: str = "") -> None:
-        super().__init__(detail)
-        self.field = field
+    title = "The rules cannot be followed"
 
 
 class ServerPart(Edit):
@@ -100,7 +99,7 @@ def apply(store: Store, file: SettingsFile, now_us: int) -> None:
                 raise BadSettings(f"{field}: no server '{part.server}' is connected", field)
             try:
                 change(session, server, part, now_us)
-            except NotPossible as error:
+            except GaugeError as error:
                 raise BadSettings(f"servers.{number}.{error}", f"servers.{number}.{error.field}") from error
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import io
 import logging
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Annotated, Any
 
 import polars as pl
@@ -13,21 +14,20 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import probe_of
-from hardy_gauge.capture.intervals import FIGURES
-from hardy_gauge.capture.rules import said
-from hardy_gauge.capture.wanted import connected
-from hardy_gauge.core.activity.between import Done, done_between
-from hardy_gauge.core.activity.counters import Reading
+from hardy_gauge.capture.targets import connected
+from hardy_gauge.core.figures.catalogue import STATEMENT_SUMS
+from hardy_gauge.core.figures.units import Seconds, written_duration
 from hardy_gauge.core.sql.normalise import normalise
-from hardy_gauge.core.units import Seconds
-from hardy_gauge.probes.protocol import ProbeError, StatementCounter
+from hardy_gauge.errors import NotFound, ProbeError
+from hardy_gauge.probes.protocol import StatementCounter
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CounterSnapshot, Preference
+from hardy_gauge.store.models import CounterSnapshot, Preference, Server
 
 log = logging.getLogger(__name__)
 NAME = "snapshot schedule"
 SCHEDULED = "schedule"
+AT_ONCE = 16
 DAY_US = 86_400_000_000
 
 
@@ -43,7 +43,7 @@ class Schedule(BaseModel):
 
     def as_document(self) -> dict[str, Any]:
         """As it is written in a file."""
-        return {"applies_to": self.applies_to, "every": said(self.every), "keep_days": self.keep_days}
+        return {"applies_to": self.applies_to, "every": written_duration(self.every), "keep_days": self.keep_days}
 
 
 def schedule_of(session: Session) -> Schedule:
@@ -78,40 +78,57 @@ def take(store: Store, server_id: int, why: str, note: str = "") -> int:
         return row.id
 
 
+@dataclass(frozen=True)
+class NotTaken:
+    """A server of which no snapshot could be taken, and why."""
+
+    server: str
+    why: str
+
+
+def take_several(store: Store, names: Sequence[str], why: str, note: str) -> tuple[list[int], list[NotTaken]]:
+    """A snapshot of each server now, several beside each other; one that does not answer holds up no other.
+
+    NotFound, before any is taken, when a name is of no server.
+    """
+    with store.read() as session:
+        known = dict(session.execute(select(Server.name, Server.id)).tuples().all())
+    for name in names:
+        if name not in known:
+            raise NotFound(f"no server '{name}' in the fleet", "servers", "Unknown server")
+
+    def one(name: str) -> int | NotTaken:
+        try:
+            return take(store, known[name], why, note)
+        except ProbeError as error:
+            return NotTaken(name, str(error))
+
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        results = list(pool.map(one, dict.fromkeys(names)))
+    return [r for r in results if isinstance(r, int)], [r for r in results if isinstance(r, NotTaken)]
+
+
+def delete_snapshot(session: Session, snapshot_id: int) -> None:
+    """NotFound when there is none of this number."""
+    row = session.get(CounterSnapshot, snapshot_id)
+    if row is None:
+        raise NotFound(f"there is no snapshot {snapshot_id}", "id", "Unknown snapshot")
+    session.delete(row)
+
+
 def _frame(rows: Sequence[StatementCounter]) -> pl.DataFrame:
     """A row a statement: literals replaced, figures that are not reported null."""
     texts = [normalise(row.text) for row in rows]
     schema = dict.fromkeys(("key", "fingerprint", "text", "user", "service", "database"), pl.String) | dict.fromkeys(
-        FIGURES, pl.Float64
+        STATEMENT_SUMS, pl.Float64
     )
     return pl.DataFrame(
         {
             "key": [row.key for row in rows], "fingerprint": [t.fingerprint for t in texts], "text": [t.text for t in texts],
-            **{name: [getattr(row, name) for row in rows] for name in ("user", "service", "database", *FIGURES)},
+            **{name: [getattr(row, name) for row in rows] for name in ("user", "service", "database", *STATEMENT_SUMS)},
         },
         schema=schema,
     )  # fmt: skip
-
-
-def statements_of(row: CounterSnapshot) -> pl.DataFrame:
-    return pl.read_parquet(io.BytesIO(row.statements))
-
-
-def compare(first: CounterSnapshot, second: CounterSnapshot) -> Done:
-    """What was done between two snapshots of one server; NotComparable when that cannot be told."""
-    readings = [Reading(row.taken_us, row.started_us, row.values) for row in (first, second)]
-    rows = [
-        {r["key"]: {f: r[f] for f in FIGURES if r[f] is not None} for r in statements_of(row).iter_rows(named=True)}
-        for row in (first, second)
-    ]
-    return done_between(readings[0], readings[1], rows[0], rows[1])
-
-
-def changed_settings(first: CounterSnapshot, second: CounterSnapshot) -> list[tuple[str, Any, Any]]:
-    """Name, value at the first, value at the second; None where there was none."""
-    names = sorted({*first.settings, *second.settings})
-    pairs = [(name, first.settings.get(name), second.settings.get(name)) for name in names]
-    return [row for row in pairs if row[1] != row[2]]
 
 
 def due(store: Store, now_us: int) -> list[int]:

@@ -14,8 +14,8 @@ import typer
 
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.collector import Collector, clock_us
-from hardy_gauge.cli.running import enrol_all
-from hardy_gauge.core.units import duration
+from hardy_gauge.cli.running import register_all
+from hardy_gauge.core.figures.units import duration
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring
@@ -73,7 +73,7 @@ def _record(store: Store, targets: list[str], user: str, seconds: float) -> tupl
         with store.write() as session:
             secret = Keyring(store.path.parent).close(os.environ.get(SECRET, ""))
             session.add(Account(name=account, user=user, secret=secret, groups=[], changed_us=clock_us()))
-    servers = enrol_all(store, targets, account)
+    servers = register_all(store, targets, account)
     ids = [server.server_id for server in servers]
     for server in servers:
         server.probe.close()

@@ -13,9 +13,9 @@ import typer
 from pydantic import ValidationError
 from sqlalchemy.orm import undefer
 
-from hardy_gauge.capture.imports import desk, reading
+from hardy_gauge.capture.imports import import_service, reading
 from hardy_gauge.capture.imports.columns import Layout, Source, targets
-from hardy_gauge.capture.imports.leftovers import NotTaken, of_document
+from hardy_gauge.capture.imports.rejected_rows import ImportRefused, of_document
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Import
@@ -44,10 +44,10 @@ def look(file: File, column: Column = []) -> None:  # noqa: B006
         typer.echo(f"taken as {found.layout.kind}{', counting up' if found.layout.cumulative else ''}")
         for name, source in found.layout.columns.items():
             typer.echo(f"  {name} = {source.column}{f' ({source.unit})' if source.unit else ''}")
-        typer.echo(f"{found.rows_taken} of the first {found.rows_looked_at} rows would be taken")
+        typer.echo(f"{found.rows_accepted} of the first {found.rows_looked_at} rows would be taken")
     if found.fault:
         _fail(f"{found.fault[0]}: {found.fault[1]}")
-    for line, why in found.left.listed[:MOST_SAID]:
+    for line, why in found.rejected.listed[:MOST_SAID]:
         typer.echo(f"  line {line}: {why}")
 
 
@@ -75,27 +75,29 @@ def take(
         more = {"whole": whole, **({} if cumulative is None else {"cumulative": cumulative})}
         layout = found.layout.model_copy(update=more) if found.layout else None
         try:
-            wanted = reading.Wanted(
+            wanted = reading.ImportRequest(
                 format=found.format, server=server, cluster=cluster, engine=engine, layout=layout, text=text
             )
             reading.check(path, file.name, wanted)
         except ValidationError as error:
             first = error.errors()[0]
             _fail(f"{first['loc'][0]}: {first['msg']}")
-        except NotTaken as error:
+        except ImportRefused as error:
             _fail(f"{error.field}: {error}")
-        import_id = desk.hand_in(store, file.name, path, "command line", now)
-        desk.take(store, import_id, path, wanted, now)
+        import_id = import_service.hand_in(store, file.name, path, "command line", now)
+        import_service.take(store, import_id, path, wanted, now)
     with store.read() as session:
-        row = session.get_one(Import, import_id, options=[undefer(Import.left)])
+        row = session.get_one(Import, import_id, options=[undefer(Import.rejected)])
     store.close()
     if row.state != "done":
         _fail(row.detail)
-    typer.echo(f"import {row.id}: {row.taken} taken{f' ({row.detail})' if row.detail else ''}, {row.left_count} not")
-    for line, why in list(of_document(row.left))[:MOST_SAID]:
+    typer.echo(
+        f"import {row.id}: {row.accepted} taken{f' ({row.detail})' if row.detail else ''}, {row.rejected_count} not"
+    )
+    for line, why in list(of_document(row.rejected))[:MOST_SAID]:
         typer.echo(f"  line {line}: {why}")
-    if row.left_count > MOST_SAID:
-        typer.echo(f"  and {row.left_count - MOST_SAID} more")
+    if row.rejected_count > MOST_SAID:
+        typer.echo(f"  and {row.rejected_count - MOST_SAID} more")
 
 
 @app.command("undo")
@@ -106,8 +108,8 @@ def undo(number: Annotated[int, typer.Argument(help="The import's number.")], da
     """
     store = Store(AppSettings(data=data).store_path)
     try:
-        desk.undo(store, number)
-    except NotTaken as error:
+        import_service.undo(store, number)
+    except ImportRefused as error:
         _fail(str(error))
     finally:
         store.close()
@@ -127,7 +129,7 @@ def _look(path: Path, name: str, columns: list[str]) -> reading.Look:
                 _fail(f"--column {one}: TARGET=COLUMN or TARGET=COLUMN:UNIT was expected")
             chosen[target] = Source(column=column, unit=unit or _usual_unit(found.layout, target))
         return reading.look(path, name, {}, found.layout.model_copy(update={"columns": chosen}))
-    except NotTaken as error:
+    except ImportRefused as error:
         _fail(str(error))
 
 

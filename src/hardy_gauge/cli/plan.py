@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
+from hardy_gauge.core.figures.formatting import duration
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_plan
-from hardy_gauge.core.reference.words import duration
+from hardy_gauge.core.plans.sheet import plan_sheet
 
 
 def plan(
@@ -30,28 +32,7 @@ def plan(
     except (MalformedPlan, UnicodeDecodeError) as error:
         _fail(as_json, str(error), getattr(error, "field", "file"))
     else:
-        typer.echo(json.dumps(as_document(found), indent=2) if as_json else as_table(found))
-
-
-def as_document(found: Plan) -> dict[str, Any]:
-    """Steps in reading order; durations in seconds."""
-    steps = []
-    for number, (depth, step) in enumerate(found.root.walk(), 1):
-        steps.append(
-            {
-                "number": number, "depth": depth, "operation": step.operation, "words": step.words,
-                "object": step.object, "index": step.index, "predicate": step.predicate,
-                "rows_expected": step.rows_expected, "rows_seen": step.rows_seen, "loops": step.loops,
-                "time_s": step.time_s, "own_time_s": step.own_time_s,
-            }
-        )  # fmt: skip
-    return {
-        "plan_id": found.plan_id,
-        "source": found.source,
-        "time_s": found.time_s,
-        "cost": found.cost,
-        "steps": steps,
-    }
+        typer.echo(json.dumps(asdict(plan_sheet(found)), indent=2) if as_json else as_table(found))
 
 
 def as_table(found: Plan) -> str:

@@ -10,8 +10,9 @@ from typing import cast
 import typer
 
 from hardy_gauge.capture.collector import Collector, clock_us
-from hardy_gauge.capture.enrol import Enrolled, Joining, discover, enrol
-from hardy_gauge.capture.importer import import_history
+from hardy_gauge.capture.history_backfill import backfill
+from hardy_gauge.capture.registration import RegisteredServer, Registration, discover, register
+from hardy_gauge.diagnose.worker import EVERY_S
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
@@ -33,12 +34,12 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     logging.getLogger("alembic").setLevel(logging.WARNING)
     store = Store(settings.store_path)
-    servers = enrol_all(store, settings.servers)
+    servers = register_all(store, settings.servers)
     bring_in(store, servers)
     bring_in(store, servers)  # the minutes that passed meanwhile
     collector = Collector(store, write_s=settings.write_every_s)
     collector.start()
-    app = create_app(settings, store, poke=collector.poke)
+    app = create_app(settings, store, poke=collector.poke, diagnose_every_s=EVERY_S)
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning",
         timeout_graceful_shutdown=3,
@@ -55,23 +56,23 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
         store.close()
 
 
-def enrol_all(store: Store, bases: list[str], account: str = "") -> list[Enrolled]:
+def register_all(store: Store, bases: list[str], account: str = "") -> list[RegisteredServer]:
     """Servers behind every address: one server's own address, or one under which several answer. ``account`` is a name
     on the keyring.
     """
-    found: list[Enrolled] = []
+    found: list[RegisteredServer] = []
     for base in bases:
         try:
             several = base.startswith("http") and "/servers/" not in base
             addresses = discover(base) if several else [base]
-            found += enrol(store, [Joining(address, account=account) for address in addresses])
+            found += register(store, [Registration(address, account=account) for address in addresses])
         except ProbeError as error:
             typer.echo(f"{base}: {error}", err=True)
             raise typer.Exit(2) from None
     return found
 
 
-def bring_in(store: Store, servers: list[Enrolled]) -> None:
+def bring_in(store: Store, servers: list[RegisteredServer]) -> None:
     """Import history where a probe has some, several servers beside each other, with progress on the terminal."""
     waiting = [server for server in servers if "history" in server.identity.abilities]
     with ThreadPoolExecutor(IMPORTS_AT_A_TIME) as pool:
@@ -81,8 +82,8 @@ def bring_in(store: Store, servers: list[Enrolled]) -> None:
                 typer.echo(f"{done[future]}: history brought in ({number} of {len(waiting)})", err=True)
 
 
-def _bring_in_one(store: Store, server: Enrolled) -> bool:
+def _bring_in_one(store: Store, server: RegisteredServer) -> bool:
     """True when it was more than the minutes since the last time."""
     probe = cast(RemembersPast, server.probe)  # it has the ability history
-    minutes = import_history(store, server.server_id, probe, server.identity, clock_us())
+    minutes = backfill(store, server.server_id, probe, server.identity, clock_us())
     return minutes > WORTH_SAYING_MINUTES

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from hardy_gauge.core.reference.words import duration
+from hardy_gauge.core.figures.formatting import duration
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_file
 from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, evaluate, play_trial

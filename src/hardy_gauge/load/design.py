@@ -8,9 +8,10 @@ from typing import Annotated, Any, Literal
 import yaml
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from hardy_gauge.core.figures.units import PerSecond, Seconds, Share
 from hardy_gauge.core.trials.figures import Metric
 from hardy_gauge.core.trials.verdict import higher_is_better
-from hardy_gauge.core.units import PerSecond, Seconds, Share
+from hardy_gauge.errors import InvalidInput
 from hardy_gauge.probes.protocol import Arrival, IndexSpec
 
 Value = float | int | str | bool
@@ -170,12 +171,10 @@ class TrialDesign(Part):
         ]
 
 
-class BadTrial(ValueError):
+class BadTrial(InvalidInput):
     """A trial that cannot be run; ``field`` names what is wrong."""
 
-    def __init__(self, detail: str, field: str = "") -> None:
-        super().__init__(detail)
-        self.field = field
+    title = "The trial cannot be run as stated"
 
 
 def read_design(document: Any) -> TrialDesign:

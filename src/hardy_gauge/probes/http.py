@@ -10,7 +10,7 @@ import polars as pl
 from pydantic import BaseModel, ValidationError
 
 from hardy_gauge.probes import protocol as p
-from hardy_gauge.probes.wire import NoAnswer, TooLarge, TooLate, Wire
+from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Wire
 
 Answer = TypeVar("Answer", bound=BaseModel)
 WHAT: dict[p.Ability, str] = {

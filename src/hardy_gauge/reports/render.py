@@ -8,7 +8,7 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined, select_autoescape
 
-from hardy_gauge.core.reference import words
+from hardy_gauge.core.figures import formatting
 
 _environment = Environment(
     loader=PackageLoader("hardy_gauge.reports"), autoescape=select_autoescape(default=True), undefined=StrictUndefined
@@ -16,24 +16,14 @@ _environment = Environment(
 
 
 def _figure(value: float | None, unit: str) -> str:
-    """A figure in the unit a person would say."""
-    if value is None:
-        return "none"
-    if unit == "s":
-        return words.duration(value)
-    if unit in ("B", "B/s"):
-        return words.size(value) + ("/s" if unit.endswith("/s") else "")
-    if unit == "share":
-        return words.share(value)
-    text = f"{value:,.0f}" if abs(value) >= 100 else f"{value:.3g}"
-    return f"{text} {unit}".strip()
+    return "none" if value is None else formatting.figure(value, unit)
 
 
 def _time(at_us: int) -> str:
     return datetime.fromtimestamp(at_us / 1e6, UTC).strftime("%Y-%m-%d %H:%M UTC")
 
 
-_environment.filters |= {"figure": _figure, "time": _time, "share": words.share, "duration": words.duration}
+_environment.filters |= {"figure": _figure, "time": _time, "share": formatting.share, "duration": formatting.duration}
 
 
 def render(template: str, content: Mapping[str, Any]) -> str:

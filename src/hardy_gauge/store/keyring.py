@@ -10,11 +10,13 @@ from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
 
+from hardy_gauge.errors import GaugeError
+
 FILE = "keyring.key"
 VARIABLE = "HARDY_GAUGE_KEYRING_KEY"
 
 
-class KeyringError(Exception):
+class KeyringError(GaugeError):
     """A secret cannot be read: the key is not the one it was written with."""
 
 

@@ -7,6 +7,10 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+# addresses of servers that came in a file and are never asked
+BUNDLE = "bundle:"
+IMPORT = "import:"
+
 
 class Base(DeclarativeBase):
     type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012
@@ -75,10 +79,10 @@ class CaptureState(Base):
     server: Mapped[Server] = relationship(back_populates="capture")
 
 
-class Rule(Base):
+class StoredCaptureRule(Base):
     """A capture rule: the first in order that fits a server is what is wanted of it."""
 
-    __tablename__ = "rule"
+    __tablename__ = "capture_rule"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     position: Mapped[int]
@@ -142,6 +146,34 @@ class Change(Base):
     object: Mapped[str] = mapped_column(default="")
 
 
+class StoredFinding(Base):
+    """One cause on one subject of a server, with its life: since when, last seen, and when it was over.
+
+    ``body`` is the finding as it was seen last.
+    """
+
+    __tablename__ = "finding"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id", ondelete="CASCADE"), index=True)
+    cause: Mapped[str]
+    subject: Mapped[str]
+    since_us: Mapped[int]
+    seen_us: Mapped[int]
+    ended_us: Mapped[int | None] = mapped_column(default=None)
+    body: Mapped[dict[str, Any]]
+
+
+class DiagnosisState(Base):
+    """When a server was last diagnosed, what could not be looked at and why, and what went wrong."""
+
+    __tablename__ = "diagnosis_state"
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id", ondelete="CASCADE"), primary_key=True)
+    first_us: Mapped[int]
+    at_us: Mapped[int]
+    unknown: Mapped[list[Any]] = mapped_column(default=list)
+    error: Mapped[str] = mapped_column(default="")
+
+
 class Gap(Base):
     """A span that could not be recorded, or a reset or clock step that makes it unsure."""
 
@@ -169,8 +201,8 @@ class Segment(Base):
 
 
 class Import(Base):
-    """A file that was given to be brought in, or what a sender brought in over a day. ``left`` are the lines that were
-    not taken, by number, with the reason of each.
+    """A file that was given to be brought in, or what a sender brought in over a day. ``rejected`` are the lines
+    that were refused, by number, with the reason of each.
     """
 
     __tablename__ = "import"
@@ -184,9 +216,9 @@ class Import(Base):
     detail: Mapped[str] = mapped_column(default="")
     wanted: Mapped[dict[str, Any]] = mapped_column(default=dict)
     servers: Mapped[list[Any]] = mapped_column(default=list)
-    taken: Mapped[int] = mapped_column(default=0)
-    left_count: Mapped[int] = mapped_column(default=0)
-    left: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
+    accepted: Mapped[int] = mapped_column(default=0)
+    rejected_count: Mapped[int] = mapped_column(default=0)
+    rejected: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
     since_us: Mapped[int | None] = mapped_column(default=None)
     until_us: Mapped[int | None] = mapped_column(default=None)
 

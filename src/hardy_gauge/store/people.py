@@ -28,7 +28,7 @@ class SignIn(Base):
     __tablename__ = "sign_in"
     key: Mapped[str] = mapped_column(primary_key=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), index=True)
-    guard: Mapped[str]
+    csrf_token: Mapped[str]
     created_us: Mapped[int]
     seen_us: Mapped[int]
     ends_us: Mapped[int]

@@ -6,7 +6,7 @@ import io
 import threading
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
-from typing import IO, Literal, cast
+from typing import IO, Literal, cast, get_args
 
 import polars as pl
 from sqlalchemy import delete, func, select
@@ -14,13 +14,14 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.store.models import ImportSegment, Segment
 
-Kind = Literal["metric", "statement", "sample", "execution"]
-KINDS: tuple[Kind, ...] = ("metric", "statement", "sample", "execution")
+Kind = Literal["metric", "statement", "sample", "execution", "table"]
+KINDS: tuple[Kind, ...] = get_args(Kind)
 TIME: dict[Kind, str] = {
     "metric": "at_us",
     "statement": "at_us",
     "sample": "at_us",
     "execution": "ended_at_us",
+    "table": "at_us",
 }
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US

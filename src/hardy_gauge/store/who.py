@@ -12,6 +12,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.store.people import Person, SignIn, Token
 
 Role = Literal["viewer", "engineer", "administrator"]
@@ -27,11 +28,11 @@ _nobody = _hasher.hash(secrets.token_urlsafe())
 
 @dataclass(frozen=True)
 class Who:
-    """Who asks: ``guard`` is what a browser has to repeat with every write; empty for a program with a token."""
+    """Who asks: ``csrf_token`` is what a browser has to repeat with every write; empty for a program with a token."""
 
     name: str
     role: Role
-    guard: str = ""
+    csrf_token: str = ""
 
     def may(self, role: Role) -> bool:
         return ROLES.index(self.role) >= ROLES.index(role)
@@ -43,10 +44,10 @@ def hashed(secret: str) -> str:
 
 
 def add_person(session: Session, name: str, role: Role, password: str, now_us: int) -> Person:
-    """ValueError when the password is too short or the name is taken."""
+    """InvalidInput when the password is too short, Conflict when the name is taken."""
     check_password(password)
     if session.scalar(select(Person.id).where(Person.name == name)) is not None:
-        raise ValueError(f"there is someone named {name} already")
+        raise Conflict(f"name: there is someone named {name} already", "name", "The name is taken")
     person = Person(name=name, role=role, password=_hasher.hash(password), created_us=now_us)
     session.add(person)
     session.flush()
@@ -55,7 +56,9 @@ def add_person(session: Session, name: str, role: Role, password: str, now_us: i
 
 def check_password(password: str) -> None:
     if len(password) < FEWEST_CHARACTERS:
-        raise ValueError(f"a password of at least {FEWEST_CHARACTERS} characters was expected")
+        raise InvalidInput(
+            f"password: at least {FEWEST_CHARACTERS} characters were expected", "password", "The password is too weak"
+        )
 
 
 def set_password(session: Session, person: Person, password: str) -> None:
@@ -83,7 +86,7 @@ def sign_in(session: Session, person: Person, now_us: int) -> str:
     """A new browser; returns what its cookie holds."""
     key = secrets.token_urlsafe(32)
     session.add(
-        SignIn(key=hashed(key), person_id=person.id, guard=secrets.token_urlsafe(24), created_us=now_us,
+        SignIn(key=hashed(key), person_id=person.id, csrf_token=secrets.token_urlsafe(24), created_us=now_us,
                seen_us=now_us, ends_us=now_us + SIGNED_IN_US)
     )  # fmt: skip
     return key
@@ -99,7 +102,7 @@ def of_cookie(session: Session, key: str, now_us: int) -> tuple[Who, bool] | Non
     row = session.get(SignIn, hashed(key))
     if row is None or now_us > min(row.ends_us, row.seen_us + IDLE_US) or row.person.barred:
         return None
-    return Who(row.person.name, _role(row.person.role), row.guard), now_us - row.seen_us > SEEN_EVERY_US
+    return Who(row.person.name, _role(row.person.role), row.csrf_token), now_us - row.seen_us > SEEN_EVERY_US
 
 
 def make_token(session: Session, person: Person, name: str, scope: Role, ends_us: int, now_us: int) -> str:

@@ -126,7 +126,7 @@ class Run:
     def _sampler(self) -> Steps:
         for tick in itertools.count(1):
             yield self.env.timeout(1.0)
-            self.samples += [(tick, number, *where) for number, where in self.active.items()]
+            self.samples += [(tick, number, at[0], at[1], at[2]) for number, at in self.active.items()]
             here = self.machine
             counts = (here.checkpointer.started, here.checkpointer.forced) if here.checkpointer else (0, 0)
             self.ticks.append((tick, here.pages_read, here.pages_written, here.log_bytes, *counts))

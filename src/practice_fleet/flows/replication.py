@@ -60,7 +60,8 @@ class LogFlow(Flow):
             stands = state.now.long_reader & (np.arange(begin, begin + count) % READER_CYCLE < STANDS_STILL)
             capacity[part] = np.where(stands | state.now.down, 0.0, 60.0 / apply_s[part])
         before = self._days[-1] if self._days else None
-        return _Day(*flow, apply_s, read_share, capacity, before)
+        pages, written, logged = flow
+        return _Day(pages, written, logged, apply_s, read_share, capacity, before)
 
     def _over(self, first_us: int, minutes: int, name: str) -> Array:
         """A figure of the days by minute, for a span that may reach over midnight."""
@@ -108,6 +109,9 @@ class _Day:
     ) -> None:  # fmt: skip
         self.pages_per_s, self.written_per_s, self.bytes_per_s = pages, written, logged
         self.apply_s, self.read_share, self.before = apply_s, read_share, before
+        self.come: Array
+        self.left: Array
+        self.logged: Array
         start, left = (float(before.come[-1]), float(before.left[-1])) if before else (0.0, 0.0)
         self.logged = (float(before.logged[-1]) if before else 0.0) + np.concatenate([[0.0], np.cumsum(logged * 60)])
         self.come = start + np.concatenate([[0.0], np.cumsum(pages * 60)])

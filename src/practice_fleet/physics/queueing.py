@@ -41,9 +41,9 @@ def group_commit(rate: ArrayLike, write: ArrayLike) -> Array:
     A write that leaves nobody waiting (probability e^−λL) is followed by an idle time of 1/λ, so the
     writer is busy L / (L + e^−λL/λ) of the time; who finds it busy waits L/2 more on average.
     """
-    rate, write = np.maximum(np.asarray(rate, dtype=float), 1e-12), np.asarray(write, dtype=float)
-    busy = write / (write + np.exp(-rate * write) / rate)
-    return np.asarray(write + busy * write / 2)
+    often, lasts = np.maximum(np.asarray(rate, dtype=float), 1e-12), np.asarray(write, dtype=float)
+    busy = lasts / (lasts + np.exp(-often * lasts) / often)
+    return np.asarray(lasts + busy * lasts / 2)
 
 
 def closed_network(demands: list[float], think: float, customers: int) -> list[tuple[float, float, list[float]]]:

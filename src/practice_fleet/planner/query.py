@@ -80,7 +80,7 @@ def read(sql: str, columns: dict[str, set[str]]) -> Query:
         tree = sqlglot.parse_one(sql, read="postgres")
     except sqlglot.errors.ParseError as error:
         raise Refused(f"the text cannot be parsed: {str(error).splitlines()[0]}", "text") from error
-    kinds: dict[type[exp.Expression], Kind] = {
+    kinds: dict[type[exp.Expr], Kind] = {
         exp.Select: "select", exp.Insert: "insert", exp.Update: "update", exp.Delete: "delete",
     }  # fmt: skip
     kind = kinds.get(type(tree))
@@ -107,7 +107,7 @@ class _Reader:
     def __init__(self, names: dict[str, str], columns: dict[str, set[str]], query: Query) -> None:
         self.names, self.columns, self.query = names, columns, query
 
-    def fill(self, tree: exp.Expression) -> None:
+    def fill(self, tree: exp.Expr) -> None:
         query = self.query
         query.needed = {table: set() for table in query.tables}
         if query.kind == "insert":
@@ -152,7 +152,7 @@ class _Reader:
             raise Refused(f"column '{column.name}' belongs to {'no' if not owners else 'more than one'} table", "text")
         return owners[0], column.name
 
-    def condition(self, part: exp.Expression) -> None:
+    def condition(self, part: exp.Expr) -> None:
         found = list(part.find_all(exp.Column))
         if isinstance(part, exp.EQ) and len(found) == 2 and found[0].table != found[1].table:
             self.query.joins.append(Join(self.resolve(found[0]), self.resolve(found[1])))
@@ -163,7 +163,7 @@ class _Reader:
         self.query.predicates.append(_condition(table, column, part))
 
 
-def _condition(table: str, column: str, part: exp.Expression) -> Predicate:
+def _condition(table: str, column: str, part: exp.Expr) -> Predicate:
     """What an index and the statistics can make of one condition."""
     plain = Predicate(table, column, "other", part.sql(dialect="postgres"))
     if isinstance(part, exp.Not) and isinstance(part.this, exp.Is):
@@ -184,13 +184,17 @@ def _condition(table: str, column: str, part: exp.Expression) -> Predicate:
         )  # fmt: skip
     if isinstance(part, _RANGES):
         upper = isinstance(part, exp.LT | exp.LTE) != turned
-        return replace(plain, form="range", **{"high" if upper else "low": _value(other)})
+        return (
+            replace(plain, form="range", high=_value(other))
+            if upper
+            else replace(plain, form="range", low=_value(other))
+        )
     if isinstance(part, exp.Like) and isinstance(other, exp.Literal) and not other.this.startswith(("%", "_")):
         return replace(plain, form="prefix")
     return plain
 
 
-def _value(node: exp.Expression | None) -> Value:
+def _value(node: exp.Expr | None) -> Value:
     """A literal's text; None for a parameter or an expression."""
     if isinstance(node, exp.Neg):
         inner = _value(node.this)

@@ -58,11 +58,11 @@ class Scenario(Part):
             if unknown := [server for server in trouble.servers if server not in names]:
                 words = f"no server {', '.join(unknown)}; there are {', '.join(names)}"
                 raise Misplaced(words, "troubles", number, "servers")
-            for server in trouble.servers:
+            for target in trouble.servers:
                 try:
-                    trouble.check(self.database_of(server))
+                    trouble.check(self.database_of(target))
                 except ValueError as error:
-                    raise Misplaced(f"{error} (on {server})", "troubles", number) from error
+                    raise Misplaced(f"{error} (on {target})", "troubles", number) from error
         return self
 
     def _storage_agrees(self) -> None:

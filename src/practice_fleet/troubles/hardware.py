@@ -64,12 +64,12 @@ class HostSetting(BaseTrouble):
     size: float = Field(0.5, gt=0, le=1, description="power: speed of a core ÷ before; swap_tendency: the new one")
 
     def change(self, now: Conditions, hours: float) -> None:
-        changed = {
+        changes: dict[str, dict[str, object]] = {
             "power": {"core_speed": now.host.core_speed * self.size},
             "swap_tendency": {"swap_tendency": self.size},
             "small_pages": {"huge_pages": False},
-        }[self.what]
-        now.host = now.host.model_copy(update=changed)
+        }
+        now.host = now.host.model_copy(update=changes[self.what])
 
     def says(self, server: str) -> list[Said]:
         return [Said(0, "info", f"host restarted with another setting: {self.what}", "software")]

@@ -68,7 +68,7 @@ class ValueSensitivePlan(BaseTrouble):
         spec = now.statements[self.statement]
         catalogue = Catalogue.of(now.tables, now.without)
         node = plan(
-            catalogue, spec, Costing(float(now.settings["random_page_cost"]), float(now.settings["sort_memory_bytes"]))
+            catalogue, spec, Costing(float(now.settings["random_read_cost"]), float(now.settings["sort_memory_bytes"]))
         )
         now.pinned[self.statement] = node.key()
         rows = max(step.rows_true for step in node.walk())

@@ -9,8 +9,8 @@ import polars as pl
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
-from hardy_gauge.capture.imports import desk
-from hardy_gauge.capture.imports.reading import Wanted, look
+from hardy_gauge.capture.imports import import_service
+from hardy_gauge.capture.imports.reading import ImportRequest, look
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Import, Server, Statement
@@ -23,15 +23,15 @@ def bring(store: Store, folder: Path, content: bytes | str, name: str = "file", 
     path = folder / "handed-in"
     path.write_bytes(content.encode() if isinstance(content, str) else content)
     found = look(path, name, {})
-    import_id = desk.hand_in(store, name, path, "maren", NOW)
+    import_id = import_service.hand_in(store, name, path, "maren", NOW)
     asked = {"format": found.format, "server": "east", "layout": found.layout} | wanted
-    desk.take(store, import_id, path, Wanted.model_validate(asked), NOW)
+    import_service.take(store, import_id, path, ImportRequest.model_validate(asked), NOW)
     return told(store, import_id)
 
 
 def told(store: Store, import_id: int) -> Import:
     with store.read() as session:
-        return session.get_one(Import, import_id, options=[undefer(Import.left)])
+        return session.get_one(Import, import_id, options=[undefer(Import.rejected)])
 
 
 def stored(store: Store, kind: segments.Kind, server: str = "east") -> pl.DataFrame:
@@ -46,4 +46,4 @@ def stored(store: Store, kind: segments.Kind, server: str = "east") -> pl.DataFr
 
 
 def left(row: Import) -> list[tuple[int, str]]:
-    return [(line, why) for line, why in row.left["listed"]]
+    return [(line, why) for line, why in row.rejected["listed"]]

@@ -11,8 +11,8 @@ from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, Summ
 from prometheus_client.openmetrics.exposition import generate_latest
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
-from hardy_gauge.capture.imports.leftovers import Leftovers
 from hardy_gauge.capture.imports.openmetrics import read_openmetrics
+from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 from hardy_gauge.store.database import Store
 from tests.capture.imports.bench import NOW, bring, left, stored
 
@@ -48,7 +48,7 @@ def theirs(text: str) -> list[tuple[str, tuple[tuple[str, str], ...], float]]:
 
 
 def ours(text: str) -> list[tuple[str, tuple[tuple[str, str], ...], float]]:
-    return sorted((s.name, tuple(sorted(s.labels)), s.value) for s in read_openmetrics(text, Leftovers()))
+    return sorted((s.name, tuple(sorted(s.labels)), s.value) for s in read_openmetrics(text, RejectedRows()))
 
 
 def test_the_specifications_example_is_read_as_the_reference_reads_it() -> None:
@@ -85,7 +85,7 @@ def test_whatever_the_reference_writes_is_read_as_it_reads_it(
         summary.observe(number)
     text = generate_latest(registry).decode()  # type: ignore[no-untyped-call]
     assert ours(text) == theirs(text)
-    rest = Leftovers()
+    rest = RejectedRows()
     read_openmetrics(text, rest)
     assert set(rest.reasons) <= {
         "the moment of creation is no figure",
@@ -97,7 +97,7 @@ def test_whatever_the_reference_writes_is_read_as_it_reads_it(
 @settings(deadline=None, max_examples=200)
 def test_no_text_breaks_it_and_no_line_is_lost(text: str) -> None:
     """Every line that holds something is a figure, a note about one, or named with its reason."""
-    rest = Leftovers()
+    rest = RejectedRows()
     samples = read_openmetrics(f"{text}\n# EOF\n", rest)
     lines = [i for i, line in enumerate(text.split("\n"), 1) if line.strip() and line.strip() != "# EOF"]
     about = {i for i, line in enumerate(text.split("\n"), 1) if line.startswith("# ")}
@@ -125,7 +125,7 @@ what is this
     assert frame["own.pool_open pool=a"].drop_nulls().to_list() == [5.0], "the mean of its minute"
     assert frame.select("at_us", "own.done per s").drop_nulls().rows() == [(1772442060_000000, 1.0)]
     again = bring(store, tmp_path, text.replace("what is", "what was"), "figures.txt")
-    assert again.taken == 0 and again.left["reasons"]["it is there already"] == 3
+    assert again.accepted == 0 and again.rejected["reasons"]["it is there already"] == 3
     assert stored(store, "metric").equals(frame)
 
 
@@ -136,6 +136,6 @@ def test_figures_without_a_time_are_of_now(store: Store, tmp_path: Path) -> None
 
 @pytest.mark.parametrize("text", ["# TYPE a gauge\na 4\n", "# TYPE a gauge\na 4\n# EOF\nb 5\n"])
 def test_a_text_that_is_cut_off_or_goes_on_is_said(text: str) -> None:
-    rest = Leftovers()
+    rest = RejectedRows()
     assert [s.value for s in read_openmetrics(text, rest)] == [4.0]
     assert rest.count == 1

@@ -15,9 +15,9 @@ from opentelemetry.proto.collector.metrics.v1.metrics_service_pb2 import ExportM
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
 from opentelemetry.proto.metrics.v1.metrics_pb2 import AGGREGATION_TEMPORALITY_CUMULATIVE, AGGREGATION_TEMPORALITY_DELTA
 
-from hardy_gauge.capture.imports import desk
-from hardy_gauge.capture.imports.leftovers import Leftovers
+from hardy_gauge.capture.imports import import_service
 from hardy_gauge.capture.imports.otlp import Told
+from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 from hardy_gauge.store.database import Store
 from tests.capture.imports.bench import NOW, bring, left, stored
 
@@ -63,8 +63,8 @@ def as_json(message: Any) -> dict[str, Any]:
     return json.loads(json.dumps(document))  # type: ignore[no-any-return]
 
 
-def told(document: Any) -> tuple[Told, Leftovers]:
-    found, rest = Told(), Leftovers()
+def told(document: Any) -> tuple[Told, RejectedRows]:
+    found, rest = Told(), RejectedRows()
     found.message(document, 1, rest)
     return found, rest
 
@@ -89,22 +89,22 @@ ROWS = [(i * 10**9, 5 * 10**6, f"SELECT title FROM title WHERE id = {i}", "catal
 def test_spans_are_stored_once_with_their_sums(store: Store, tmp_path: Path) -> None:
     document = spans(ROWS)
     row = bring(store, tmp_path, json.dumps(document), "spans.json")
-    assert (row.kind, row.taken, row.left_count, row.servers) == ("otlp", 90, 0, ["db-7"])
+    assert (row.kind, row.accepted, row.rejected_count, row.servers) == ("otlp", 90, 0, ["db-7"])
     assert len(stored(store, "execution", "db-7")) == 90
     sums = stored(store, "statement", "db-7")
     assert sums["calls"].to_list() == [60.0, 30.0] and sums["time_s"].sum() == pytest.approx(0.45)
     again = bring(store, tmp_path, json.dumps(document) + "\n", "spans.json")
-    assert again.taken == 0 and again.left["reasons"] == {"it is there already": 90}
+    assert again.accepted == 0 and again.rejected["reasons"] == {"it is there already": 90}
     assert stored(store, "statement", "db-7")["calls"].sum() == 90, "what is there already is not summed again"
 
 
 def test_messages_received_over_a_day_are_one_import(store: Store) -> None:
     counted: Any = {}
     for part in (ROWS[:30], ROWS[30:], ROWS[:30]):
-        rest = desk.receive(store, spans(part), "collector", NOW, counted)
+        rest = import_service.receive(store, spans(part), "collector", NOW, counted)
         assert rest.count in (0, 30), "a message sent again is not taken again"
     assert stored(store, "statement", "db-7")["calls"].sum() == 90
-    desk.undo(store, 1)
+    import_service.undo(store, 1)
     assert stored(store, "execution", "db-7").is_empty()
 
 
@@ -155,7 +155,7 @@ def test_metrics_are_figures_and_what_counts_up_is_a_rate(store: Store, tmp_path
         "own.pool.open pool=a": [3.5, 4.5], "own.calls per s": [1.0],
         "own.db.client.operation.duration per s count": [2.0], "own.db.client.operation.duration per s sum": [pytest.approx(0.05)],
     }  # fmt: skip
-    assert sorted(row.left["reasons"]) == [
+    assert sorted(row.rejected["reasons"]) == [
         "it fell since the reading before, so it was reset between them",
         "the first reading of what counts up has none to compare with",
     ]

@@ -11,10 +11,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from hardy_gauge.capture.imports import desk
+from hardy_gauge.capture.imports import import_service
 from hardy_gauge.capture.imports.columns import Layout, Source, guess, wrong
-from hardy_gauge.capture.imports.leftovers import Leftovers, NotTaken
 from hardy_gauge.capture.imports.reading import look
+from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
 from hardy_gauge.capture.imports.tables import read_table
 from hardy_gauge.store.database import Store
 from tests.capture.imports.bench import bring, left, stored, told
@@ -29,8 +29,8 @@ EXECUTIONS = """end_time,duration_ms,query,user_name,rows
 """
 
 
-def table(content: str, folder: Path, name: str = "x.csv") -> tuple[pl.DataFrame, Leftovers]:
-    rest, path = Leftovers(), folder / "x"
+def table(content: str, folder: Path, name: str = "x.csv") -> tuple[pl.DataFrame, RejectedRows]:
+    rest, path = RejectedRows(), folder / "x"
     path.write_bytes(content.encode())
     return read_table(path, name, rest), rest
 
@@ -93,7 +93,7 @@ def test_no_bytes_break_the_reading(content: bytes, tmp_path: Path) -> None:
         path.write_bytes(prefix + content)
         try:
             found = look(path, name, {})
-        except NotTaken as error:
+        except ImportRefused as error:
             assert str(error)
         else:
             assert found.format
@@ -101,7 +101,7 @@ def test_no_bytes_break_the_reading(content: bytes, tmp_path: Path) -> None:
 
 def test_executions_are_taken_and_each_other_line_has_its_reason(store: Store, tmp_path: Path) -> None:
     row = bring(store, tmp_path, EXECUTIONS, "slow.csv")
-    assert (row.state, row.taken, row.left_count, row.servers) == ("done", 3, 3, ["east"])
+    assert (row.state, row.accepted, row.rejected_count, row.servers) == ("done", 3, 3, ["east"])
     assert left(row) == [
         (4, "duration_ms is not a duration: soon"), (5, "end_time is empty"), (6, "duration_ms is below zero: -4"),
     ]  # fmt: skip
@@ -117,9 +117,9 @@ def test_taken_twice_is_taken_once(store: Store, tmp_path: Path) -> None:
     bring(store, tmp_path, EXECUTIONS, "slow.csv")
     before = stored(store, "execution")
     again = bring(store, tmp_path, EXECUTIONS, "slow.csv")
-    assert (again.state, again.taken) == ("done", 0) and "taken in already" in again.detail
+    assert (again.state, again.accepted) == ("done", 0) and "taken in already" in again.detail
     grown = bring(store, tmp_path, EXECUTIONS + "2026-03-02T09:00:05Z,9,SELECT 1,maren,1\n", "slow.csv")
-    assert grown.taken == 1 and grown.left["reasons"]["it is there already"] == 3
+    assert grown.accepted == 1 and grown.rejected["reasons"]["it is there already"] == 3
     assert len(stored(store, "execution")) == len(before) + 1
 
 
@@ -127,7 +127,7 @@ def test_rows_alike_are_as_many_as_in_the_file(store: Store, tmp_path: Path) -> 
     line = "2026-03-02T09:00:00Z,120,SELECT 1\n"
     bring(store, tmp_path, "end,duration_ms,query\n" + line * 2, "a.csv")
     third = bring(store, tmp_path, "end,duration_ms,query\n" + line * 3, "b.csv")
-    assert third.taken == 1 and len(stored(store, "execution")) == 3
+    assert third.accepted == 1 and len(stored(store, "execution")) == 3
 
 
 def test_undo_takes_out_the_whole_import_and_nothing_else(store: Store, tmp_path: Path) -> None:
@@ -135,14 +135,14 @@ def test_undo_takes_out_the_whole_import_and_nothing_else(store: Store, tmp_path
     kept = stored(store, "execution")
     second = bring(store, tmp_path, EXECUTIONS.replace("2026-03-02", "2026-03-05"), "later.csv")
     assert len(stored(store, "execution")) == 6
-    desk.undo(store, second.id)
+    import_service.undo(store, second.id)
     assert stored(store, "execution").equals(kept) and told(store, second.id).state == "undone"
-    desk.undo(store, first.id)
+    import_service.undo(store, first.id)
     assert stored(store, "execution").is_empty()
-    with pytest.raises(NotTaken, match="only an import that is done"):
-        desk.undo(store, first.id)
+    with pytest.raises(ImportRefused, match="only an import that is done"):
+        import_service.undo(store, first.id)
     other = bring(store, tmp_path, EXECUTIONS.replace("duration_ms", "duration_s"), "slow.csv")
-    assert other.taken == 3 and stored(store, "execution")["duration_s"].max() == pytest.approx(120), (
+    assert other.accepted == 3 and stored(store, "execution")["duration_s"].max() == pytest.approx(120), (
         "nothing old is shown"
     )
 
@@ -154,7 +154,7 @@ def test_all_executions_make_the_sums_by_minute(store: Store, tmp_path: Path) ->
     )  # fmt: skip
     rows = "".join(f"{1772442000 + i},{i},SELECT {i}\n" for i in range(120))
     row = bring(store, tmp_path, "end,took,sql\n" + rows, layout=layout)
-    assert row.taken == 120
+    assert row.accepted == 120
     sums, load = stored(store, "statement"), stored(store, "metric")
     assert sums["calls"].to_list() == [60, 60] and sums["time_s"].sum() == pytest.approx(sum(range(120)) / 1000)
     assert load.select("at_us", "calls", "time_s").rows() == sums.select("at_us", "calls", "time_s").rows()
@@ -192,7 +192,7 @@ def test_jsonl_and_parquet_give_what_csv_gives(store: Store, tmp_path: Path) -> 
     bring(store, tmp_path, good, "a.csv", server="a")
     for server, content, name in (("b", lines.getvalue(), "b.jsonl"), ("c", parquet.getvalue(), "c.parquet")):
         row = bring(store, tmp_path, content, name, server=server)
-        assert (row.state, row.taken, row.left_count) == ("done", 3, 0), row.detail
+        assert (row.state, row.accepted, row.rejected_count) == ("done", 3, 0), row.detail
         columns = ["ended_at_us", "duration_s", "text", "user", "rows_returned"]
         assert (
             stored(store, "execution", server).select(columns).rows()
@@ -203,7 +203,7 @@ def test_jsonl_and_parquet_give_what_csv_gives(store: Store, tmp_path: Path) -> 
 def test_lines_that_are_no_json_objects_are_named(store: Store, tmp_path: Path) -> None:
     lines = '{"end": "2026-03-02T09:00:00Z", "duration": 1, "query": "SELECT 1"}\n\n[1]\n{"end": \n'
     row = bring(store, tmp_path, lines, "a.jsonl")
-    assert row.taken == 1 and left(row) == [(3, "not a JSON object"), (4, "not a line of JSON")]
+    assert row.accepted == 1 and left(row) == [(3, "not a JSON object"), (4, "not a line of JSON")]
 
 
 def test_a_layout_that_was_agreed_is_used_for_the_next_file_with_these_headings(store: Store, tmp_path: Path) -> None:
@@ -215,11 +215,11 @@ def test_a_layout_that_was_agreed_is_used_for_the_next_file_with_these_headings(
         },
     )
     with store.write() as session:
-        desk.remember(session, ["k", "d", "q", "line"], layout)
+        import_service.remember(session, ["k", "d", "q", "line"], layout)
     path = tmp_path / "x"
     path.write_text("q,k,d\nSELECT 1,1772442000,5\n")
     with store.read() as session:
-        known = desk.known_layouts(session)
+        known = import_service.known_layouts(session)
     assert look(path, "x.csv", known).layout == layout
     assert look(path, "x.csv", {}).fault is not None, "it could not have been guessed"
 

@@ -14,9 +14,9 @@ from pathlib import Path
 import psycopg
 import pytest
 
-from hardy_gauge.core.advice.finding import ColumnFacts, IndexFacts, TableFacts
-from hardy_gauge.core.advice.index_advice import advise_index
+from hardy_gauge.core.evidence.schema import ColumnFacts, IndexFacts, TableFacts
 from hardy_gauge.core.plans.readers import read_plan
+from hardy_gauge.core.remedies.index import advise_index
 from hardy_gauge.core.sql.predicates import read_uses
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec, Refused, Schema
 from hardy_gauge.probes.sqlite import SqliteProbe
@@ -113,7 +113,7 @@ def test_advised_index_is_used_and_fewer_rows_are_read(postgres: psycopg.Connect
     before, _ = examined()
     postgres.execute(advice.script)  # type: ignore[arg-type]
     after, text = examined()
-    postgres.execute(advice.way_back)  # type: ignore[arg-type]
+    postgres.execute(advice.undo)  # type: ignore[arg-type]
     assert advice.name in text
     assert after <= 5 < before
 
@@ -151,7 +151,7 @@ def test_sqlite_would_use_and_then_uses_the_advised_index(library: Path) -> None
         connection.execute(advice.script)
     real = probe.explain(ExplainRequest(text=sql))
     with sqlite3.connect(library) as connection:
-        connection.execute(advice.way_back)
+        connection.execute(advice.undo)
     assert real.root == imagined.root
 
 

@@ -10,7 +10,7 @@ import pytest
 import statsmodels.api as sm
 from scipy import stats
 
-from hardy_gauge.core.activity.ledger import accounts
+from hardy_gauge.core.activity.ledger import entries
 from hardy_gauge.core.activity.margins import poisson_interval
 from hardy_gauge.core.reference.shift import change_point
 from hardy_gauge.core.trials.compare import mean_interval, paired_ratio
@@ -73,7 +73,7 @@ def test_margins_cover_the_true_time(rate: float, mean_s: float) -> None:
             hits += truth * seconds <= 3.7  # with nothing seen, the upper bound of a Poisson count is 3.7
             continue
         frame = pl.DataFrame({"at_us": (ticks * 1e6).astype(np.int64), "k": ["x"] * len(ticks)})
-        row = accounts(frame, ["k"], seconds).row(0, named=True)
+        row = entries(frame, ["k"], seconds).row(0, named=True)
         hits += row["low"] <= truth <= row["high"]
     assert hits / trials >= 0.93
 
@@ -104,7 +104,7 @@ def test_margins_cover_the_true_time_of_all_sessions(
         frame = pl.DataFrame({"at_us": [int(t * 1e6) for t, _ in seen], "session": [s for _, s in seen]}).with_columns(
             k=pl.lit("x"), weight=pl.lit(float(spacing * one_in)), one_in=pl.lit(one_in)
         )
-        row = accounts(frame, ["k"], seconds).row(0, named=True)
+        row = entries(frame, ["k"], seconds).row(0, named=True)
         hits += row["low"] <= truth <= row["high"]
     assert hits / trials >= 0.93
 

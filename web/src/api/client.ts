@@ -1,8 +1,10 @@
-import type { components } from './schema'
+import createClient, { type Middleware } from 'openapi-fetch'
+import type { components, paths } from './schema'
 
+/** The API, typed by its own paths (generated from OpenAPI): no answer's type is ever asserted. */
 export type Schemas = components['schemas']
 
-/** A problem detail (RFC 9457) as the application answers it. */
+/** An error as a problem detail (RFC 9457); `field` names the part of the input that is wrong. */
 export class Problem extends Error {
   constructor(
     readonly title: string,
@@ -14,33 +16,49 @@ export class Problem extends Error {
   }
 }
 
-/** What every write from this browser repeats, and what happens when it is signed in no more. */
-export const session = { guard: '', ended: () => {} }
+/** What every write from this browser repeats, and what happens when it is no longer signed in. */
+export const session: { csrf_token: string; ended: () => unknown } = { csrf_token: '', ended: () => undefined }
 
-async function request<T>(method: string, path: string, body?: unknown, type = 'application/json'): Promise<T> {
-  let response: Response
-  try {
-    const content = body === undefined ? undefined : type === 'application/json' ? JSON.stringify(body) : body instanceof Blob ? body : String(body)
-    response = await fetch(`/api/${path}`, { method, body: content, headers: { ...(content && { 'content-type': type }), ...(method !== 'GET' && session.guard && { 'x-guard': session.guard }) } })
-  } catch {
-    throw new Problem('No answer', 'The application does not answer. Is it still running?', '', 0)
-  }
-  if (!response.ok) {
-    const problem = await response.json().catch(() => ({}))
-    if (response.status === 401 && session.guard) session.ended()
-    throw new Problem(problem.title ?? 'Error', problem.detail ?? response.statusText, problem.field ?? '', response.status)
-  }
-  if (response.status === 204) return undefined as T
-  return response.json().catch(() => {
-    throw new Problem('No answer', 'What came back is not an answer of this application.', '', response.status)
-  }) as Promise<T>
+const middleware: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== 'GET' && session.csrf_token) request.headers.set('x-csrf-token', session.csrf_token)
+    return request
+  },
+  onError() {
+    return new Problem('No answer', 'The application does not answer. Is it still running?', '', 0)
+  },
+}
+export const api = createClient<paths>({ baseUrl: globalThis.location?.origin ?? 'http://localhost', fetch: (request) => fetch(request) })
+api.use(middleware)
+
+interface Outcome<T> {
+  data?: T
+  error?: unknown
+  response: Response
 }
 
-export const get = <T>(path: string) => request<T>('GET', path)
-export const put = <T>(path: string, body: unknown, type?: string) => request<T>('PUT', path, body, type)
-export const patch = <T>(path: string, body: unknown) => request<T>('PATCH', path, body)
-export const remove = (path: string) => request<void>('DELETE', path)
-export const post = <T>(path: string, body?: unknown, type?: string) => request<T>('POST', path, body ?? {}, type)
+/** The answer to a request; a Problem is thrown where there is none. */
+export async function answered<T>(request: Promise<Outcome<T>>): Promise<T> {
+  let outcome: Outcome<T>
+  try {
+    outcome = await request
+  } catch (error) {
+    if (error instanceof Problem) throw error
+    throw new Problem('No answer', 'What came back is not an answer of this application.', '', 200)
+  }
+  if (!outcome.response.ok) throw problemOf(outcome)
+  return outcome.data as T
+}
+
+function problemOf({ error, response }: Outcome<unknown>): Problem {
+  if (response.status === 401 && session.csrf_token) session.ended()
+  const known = typeof error === 'object' && error !== null ? (error as Partial<Problem>) : {}
+  return new Problem(known.title ?? 'Error', known.detail ?? response.statusText, known.field ?? '', response.status)
+}
+
+/** For bodies that are text, and for files. */
+export const AS_TEXT = { headers: { 'content-type': 'text/plain' }, bodySerializer: String }
+export const AS_FILE = { headers: { 'content-type': 'application/octet-stream' }, bodySerializer: (body: unknown) => body as BodyInit }
 
 /** A query string from what is set; lists become repeated keys. */
 export function query(parts: Record<string, string | number | string[] | undefined>): string {

@@ -33,11 +33,36 @@ useKeyboard({ find: () => (finding.value = true), help: () => (helping.value = t
 </template>
 
 <style scoped>
-.frame { display: grid; height: 100vh; grid-template: 42px minmax(0, 1fr) 104px / 76px minmax(0, 1fr); grid-template-areas: 'rail head' 'rail main' 'rail tape'; }
-.rail { grid-area: rail; }
-.head { grid-area: head; }
-.main { grid-area: main; overflow: auto; padding: 10px 12px; outline: none; }
-.tape { grid-area: tape; }
-.skip { position: absolute; left: -999px; }
-.skip:focus { left: 4px; top: 4px; z-index: 10; background: var(--sheet); padding: 4px 8px; }
+.frame {
+  display: grid;
+  height: 100vh;
+  grid-template: 42px minmax(0, 1fr) 104px / 76px minmax(0, 1fr);
+  grid-template-areas: 'rail head' 'rail main' 'rail tape';
+}
+.rail {
+  grid-area: rail;
+}
+.head {
+  grid-area: head;
+}
+.main {
+  grid-area: main;
+  overflow: auto;
+  padding: 10px 12px;
+  outline: none;
+}
+.tape {
+  grid-area: tape;
+}
+.skip {
+  position: absolute;
+  left: -999px;
+}
+.skip:focus {
+  left: 4px;
+  top: 4px;
+  z-index: 10;
+  background: var(--sheet);
+  padding: 4px 8px;
+}
 </style>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { BModal } from 'bootstrap-vue-next'
 import { computed, ref, watch } from 'vue'
-import { get, type Schemas } from '@/api/client'
+import { answered, api, type Schemas } from '@/api/client'
 import { SCREENS } from './routes'
 import { useWindow } from '@/state/window'
 
@@ -25,7 +25,7 @@ function excerpt(text: string): string {
 }
 
 async function look(typed: string) {
-  const answer = await get<Schemas['Hit'][]>(`find?q=${encodeURIComponent(typed)}`).catch(() => [])
+  const answer = await answered(api.GET('/api/find', { params: { query: { q: typed } } })).catch(() => [])
   if (typed === words.value) found.value = answer
   chosen.value = 0
 }
@@ -71,8 +71,30 @@ function key(event: KeyboardEvent) {
 </template>
 
 <style scoped>
-.hits { list-style: none; padding: 0; margin: 0; max-height: 360px; overflow: auto; }
-button { display: grid; grid-template-columns: 80px 1fr; width: 100%; text-align: left; border: 0; background: none; color: var(--ink); padding: 4px 6px; font-size: 13px; }
-button span:last-child { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-button.on { background: var(--usual); }
+.hits {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+  max-height: 360px;
+  overflow: auto;
+}
+button {
+  display: grid;
+  grid-template-columns: 80px 1fr;
+  width: 100%;
+  text-align: left;
+  border: 0;
+  background: none;
+  color: var(--ink);
+  padding: 4px 6px;
+  font-size: 13px;
+}
+button span:last-child {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+button.on {
+  background: var(--usual);
+}
 </style>

@@ -10,7 +10,9 @@ const open = defineModel<boolean>({ required: true })
     <table class="ruled">
       <tbody>
         <tr v-for="[key, words] in KEYS" :key="key">
-          <td class="num keys"><kbd v-for="one in key.split(' ')" :key="one">{{ one }}</kbd></td>
+          <td class="num keys">
+            <kbd v-for="one in key.split(' ')" :key="one">{{ one }}</kbd>
+          </td>
           <td>{{ words }}</td>
         </tr>
       </tbody>
@@ -20,6 +22,14 @@ const open = defineModel<boolean>({ required: true })
 </template>
 
 <style scoped>
-.keys { width: 90px; text-align: left !important; }
-kbd { background: var(--usual); color: var(--ink); font-size: 13px; margin-right: 4px; }
+.keys {
+  width: 90px;
+  text-align: left !important;
+}
+kbd {
+  background: var(--usual);
+  color: var(--ink);
+  font-size: 13px;
+  margin-right: 4px;
+}
 </style>

@@ -31,9 +31,33 @@ function to(name: string) {
 </template>
 
 <style scoped>
-nav { display: flex; flex-direction: column; border-right: 1px solid var(--rule); background: var(--ground); }
-a { display: flex; flex-direction: column; align-items: center; gap: 1px; padding: 7px 0 5px; color: var(--faded); text-decoration: none; font-size: 11.5px; border-left: 3px solid transparent; }
-a:hover { color: var(--ink); }
-a.on { color: var(--ink); border-left-color: var(--brass); background: var(--sheet); font-weight: 600; }
-.home { padding: 6px 0; }
+nav {
+  display: flex;
+  flex-direction: column;
+  border-right: 1px solid var(--rule);
+  background: var(--ground);
+}
+a {
+  display: flex;
+  flex-direction: column;
+  align-items: center;
+  gap: 1px;
+  padding: 7px 0 5px;
+  color: var(--faded);
+  text-decoration: none;
+  font-size: 11.5px;
+  border-left: 3px solid transparent;
+}
+a:hover {
+  color: var(--ink);
+}
+a.on {
+  color: var(--ink);
+  border-left-color: var(--brass);
+  background: var(--sheet);
+  font-weight: 600;
+}
+.home {
+  padding: 6px 0;
+}
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+defineProps<{ name: string }>()
 const PATHS: Record<string, string> = {
   fleet: 'M2 5h20M2 12h20M2 19h20M9 2.5v5M16 9.5v5M6 16.5v5',
   server: 'M3 19a9 9 0 0 1 18 0M12 19l5-6M3 19h18M12 10V8M5.6 12.6l-1.2-1.2',
@@ -9,7 +10,6 @@ const PATHS: Record<string, string> = {
   reports: 'M6 2h9l4 4v16H6zM15 2v4h4M9 11h7M9 15h7',
   setup: 'M4 6h9M17 6h3M4 12h3M11 12h9M4 18h9M17 18h3M15 4v4M9 10v4M15 16v4',
 }
-defineProps<{ name: string }>()
 </script>
 
 <template>

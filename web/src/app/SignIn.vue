@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { BButton, BFormInput } from 'bootstrap-vue-next'
 import { ref } from 'vue'
-import { post, Problem } from '@/api/client'
+import { answered, api, type Problem } from '@/api/client'
 import { ask, me } from '@/state/me'
 
 /** The only sheet for whoever is not signed in. */
@@ -10,11 +10,11 @@ const password = ref('')
 const code = ref('')
 const busy = ref(false)
 const problem = ref<Problem | null>(null)
-async function enter(path: string, body?: unknown) {
+async function enter(request: () => Promise<unknown>) {
   busy.value = true
   problem.value = null
   try {
-    await post(path, body)
+    await request()
     await ask()
   } catch (error) {
     problem.value = error as Problem
@@ -22,7 +22,11 @@ async function enter(path: string, body?: unknown) {
     busy.value = false
   }
 }
-const sign = () => (me.value?.first ? enter('first', { code: code.value.trim(), name: name.value.trim(), password: password.value }) : enter('sign-in', { name: name.value.trim(), password: password.value }))
+const demo = () => enter(() => answered(api.POST('/api/sign-in/demo')))
+const sign = () => {
+  const body = { name: name.value.trim(), password: password.value }
+  return enter(() => (me.value?.first ? answered(api.POST('/api/first', { body: { code: code.value.trim(), ...body } })) : answered(api.POST('/api/sign-in', { body }))))
+}
 </script>
 
 <template>
@@ -31,13 +35,13 @@ const sign = () => (me.value?.first ? enter('first', { code: code.value.trim(), 
       <h1><img src="/mark.svg" alt="" width="34" height="34" /> Hardy Gauge</h1>
       <template v-if="me?.demo">
         <p>This is the demo: a made-up library's servers. One click signs you in as its administrator.</p>
-        <BButton variant="primary" :disabled="busy" data-test="enter-demo" @click="enter('sign-in/demo')">Enter the demo</BButton>
+        <BButton variant="primary" :disabled="busy" data-test="enter-demo" @click="demo">Enter the demo</BButton>
       </template>
       <form v-else @submit.prevent="sign">
         <p v-if="me?.first">Nobody can sign in yet. Whoever has the code that was printed where the application was started becomes its administrator.</p>
         <template v-if="me?.first"><label for="code">Code</label><BFormInput id="code" v-model="code" autocomplete="off" data-test="code" /></template>
-        <label for="name">Name</label><BFormInput id="name" v-model="name" autocomplete="username" autofocus data-test="name" />
-        <label for="password">Password</label><BFormInput id="password" v-model="password" type="password" :autocomplete="me?.first ? 'new-password' : 'current-password'" data-test="password" />
+        <label for="name">Name</label><BFormInput id="name" v-model="name" autocomplete="username" autofocus data-test="name" /> <label for="password">Password</label
+        ><BFormInput id="password" v-model="password" type="password" :autocomplete="me?.first ? 'new-password' : 'current-password'" data-test="password" />
         <BButton type="submit" variant="primary" class="mt-3" :disabled="busy || !name || !password" data-test="sign-in">{{ me?.first ? 'Become administrator' : 'Sign in' }}</BButton>
       </form>
       <p v-if="problem" class="act mt-2 mb-0" role="alert">{{ problem.detail }}</p>
@@ -46,8 +50,28 @@ const sign = () => (me.value?.first ? enter('first', { code: code.value.trim(), 
 </template>
 
 <style scoped>
-.door { height: 100vh; display: grid; place-items: center; }
-.sheet { width: 420px; min-height: 0; padding: 22px 26px; }
-h1 { font-size: 20px; display: flex; gap: 10px; align-items: center; margin-bottom: 14px; }
-label { display: block; font-weight: 600; color: var(--faded); font-size: 13px; margin-top: 8px; }
+.door {
+  height: 100vh;
+  display: grid;
+  place-items: center;
+}
+.sheet {
+  width: 420px;
+  min-height: 0;
+  padding: 22px 26px;
+}
+h1 {
+  font-size: 20px;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin-bottom: 14px;
+}
+label {
+  display: block;
+  font-weight: 600;
+  color: var(--faded);
+  font-size: 13px;
+  margin-top: 8px;
+}
 </style>

@@ -1,5 +1,6 @@
 import { onMounted, onUnmounted } from 'vue'
 import { router, SCREENS } from './routes'
+import { switchTheme } from '@/state/theme'
 import { useWindow } from '@/state/window'
 
 export const KEYS: [string, string][] = [
@@ -8,7 +9,7 @@ export const KEYS: [string, string][] = [
   [', .', 'move the focus back or on by half its length'],
   ['- +', 'widen or narrow the focus'],
   ['r', 'make the focus the reference'],
-  ['u', 'compare with the usual range again'],
+  ['u', 'compare with a typical day again'],
   ['l', 'follow now'],
   ['t', 'paper or night watch'],
   ['?', 'these keys'],
@@ -40,7 +41,7 @@ export function useKeyboard(open: { find: () => void; help: () => void }) {
       r: () => window_.setReference(window_.focus.value),
       u: () => window_.setReference(null),
       l: () => window_.follow(),
-      t: async () => (await import('@/state/theme')).switchTheme(),
+      t: switchTheme,
     }
     const action = actions[event.key]
     if (!screen && !action) return

@@ -58,8 +58,16 @@ function png() {
     </figcaption>
     <div v-if="figures" class="table" :style="{ height: `${height}px` }" tabindex="0">
       <table class="ruled">
-        <thead><tr><th v-for="(column, i) in columns" :key="column" :class="{ num: i > 0 }">{{ column }}</th></tr></thead>
-        <tbody><tr v-for="(row, i) in rows" :key="i"><td v-for="(cell, j) in row" :key="j" :class="{ num: j > 0 }">{{ typeof cell === 'number' ? Number(cell.toPrecision(4)) : (cell ?? 'none') }}</td></tr></tbody>
+        <thead>
+          <tr>
+            <th v-for="(column, i) in columns" :key="column" :class="{ num: i > 0 }">{{ column }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(row, i) in rows" :key="i">
+            <td v-for="(cell, j) in row" :key="j" :class="{ num: j > 0 }">{{ typeof cell === 'number' ? Number(cell.toPrecision(4)) : (cell ?? 'none') }}</td>
+          </tr>
+        </tbody>
       </table>
     </div>
     <div v-else ref="holder" role="img" :aria-label="title"><VChart :option="option" :init-options="{ renderer: 'svg' }" autoresize :style="{ height: `${height}px` }" /></div>
@@ -67,8 +75,22 @@ function png() {
 </template>
 
 <style scoped>
-figure { margin: 0; }
-figcaption { display: flex; justify-content: space-between; font-size: 12.5px; color: var(--faded); font-weight: 600; }
-.tools :deep(.btn) { padding: 0 5px; font-size: 11.5px; color: var(--petrol); }
-.table { overflow: auto; }
+figure {
+  margin: 0;
+}
+figcaption {
+  display: flex;
+  justify-content: space-between;
+  font-size: 12.5px;
+  color: var(--faded);
+  font-weight: 600;
+}
+.tools :deep(.btn) {
+  padding: 0 5px;
+  font-size: 11.5px;
+  color: var(--petrol);
+}
+.table {
+  overflow: auto;
+}
 </style>

@@ -8,6 +8,7 @@ interface Cell {
   row: string
   column: string
   active_sessions: number
+  reference: number | null
 }
 const props = defineProps<{ cells: Cell[]; order: string[]; labels: Record<string, string>; by: string }>()
 defineEmits<{ pick: [row: string, column: string] }>()
@@ -36,7 +37,7 @@ const name = (key: string) => props.labels[key] ?? key
           type="button"
           :class="{ hatched: isHatched(cell.row, order.indexOf(cell.row)) }"
           :style="{ flexGrow: (cell.active_sessions / column.sum) * 1000, backgroundColor: colourOf(cell.row, order.indexOf(cell.row)) }"
-          :title="`${name(cell.row)}, ${name(column.key)}: ${cell.active_sessions.toFixed(3)} active sessions, ${share(cell.active_sessions / total)}`"
+          :title="`${name(cell.row)}, ${name(column.key)}: ${cell.active_sessions.toFixed(3)} active sessions, ${share(cell.active_sessions / total)}${cell.reference === null ? '' : `; reference ${cell.reference.toFixed(3)}`}`"
           :aria-label="`${name(cell.row)}, ${name(column.key)}: ${cell.active_sessions.toFixed(3)} active sessions`"
           @click="$emit('pick', cell.row, column.key)"
         ></button>
@@ -49,10 +50,40 @@ const name = (key: string) => props.labels[key] ?? key
 </template>
 
 <style scoped>
-.mosaic { display: flex; gap: 2px; height: 212px; }
-.column { display: flex; flex-direction: column; flex-basis: 0; min-width: 3px; overflow: hidden; }
-.stack { display: flex; flex-direction: column-reverse; flex: 1; gap: 1px; }
-button { border: 0; padding: 0; flex-basis: 0; min-height: 1px; }
-button:hover { outline: 2px solid var(--brass); outline-offset: -2px; }
-.label { font-size: 11px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; height: 16px; color: var(--faded); }
+.mosaic {
+  display: flex;
+  gap: 2px;
+  height: 212px;
+}
+.column {
+  display: flex;
+  flex-direction: column;
+  flex-basis: 0;
+  min-width: 3px;
+  overflow: hidden;
+}
+.stack {
+  display: flex;
+  flex-direction: column-reverse;
+  flex: 1;
+  gap: 1px;
+}
+button {
+  border: 0;
+  padding: 0;
+  flex-basis: 0;
+  min-height: 1px;
+}
+button:hover {
+  outline: 2px solid var(--brass);
+  outline-offset: -2px;
+}
+.label {
+  font-size: 11px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  height: 16px;
+  color: var(--faded);
+}
 </style>

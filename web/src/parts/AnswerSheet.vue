@@ -12,7 +12,9 @@ const sentenceOf = (data: T) => ('sentence' in data ? String(data.sentence) : ''
     <StateNote :problem="answer.problem.value" :working="answer.working.value" :has="!!answer.data.value" @again="answer.ask" />
     <template v-if="answer.data.value">
       <div class="top">
-        <p class="lead-sentence" data-test="sentence"><slot name="sentence" :data="answer.data.value">{{ sentenceOf(answer.data.value) }}</slot></p>
+        <p class="lead-sentence" data-test="sentence">
+          <slot name="sentence" :data="answer.data.value">{{ sentenceOf(answer.data.value) }}</slot>
+        </p>
         <slot name="beside" />
       </div>
       <slot :data="answer.data.value" />
@@ -21,7 +23,18 @@ const sentenceOf = (data: T) => ('sentence' in data ? String(data.sentence) : ''
 </template>
 
 <style scoped>
-.fill { height: 100%; display: flex; flex-direction: column; }
-.top { display: flex; justify-content: space-between; gap: 20px; align-items: start; }
-.top :slotted(.btn) { flex: none; }
+.fill {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+}
+.top {
+  display: flex;
+  justify-content: space-between;
+  gap: 20px;
+  align-items: start;
+}
+.top :slotted(.btn) {
+  flex: none;
+}
 </style>

@@ -15,8 +15,27 @@ const part = (value: number, max: number) => `${Math.min(100, (value / Math.max(
 </template>
 
 <style scoped>
-.cell { display: block; min-width: 64px; }
-.bar { display: block; position: relative; height: 3px; background: var(--usual); margin-top: 1px; }
-.fill { position: absolute; inset: 0 auto 0 0; background: var(--ink); }
-.hair { position: absolute; top: -2px; bottom: -1px; width: 1.5px; background: var(--steel); }
+.cell {
+  display: block;
+  min-width: 64px;
+}
+.bar {
+  display: block;
+  position: relative;
+  height: 3px;
+  background: var(--usual);
+  margin-top: 1px;
+}
+.fill {
+  position: absolute;
+  inset: 0 auto 0 0;
+  background: var(--ink);
+}
+.hair {
+  position: absolute;
+  top: -2px;
+  bottom: -1px;
+  width: 1.5px;
+  background: var(--steel);
+}
 </style>

@@ -7,5 +7,10 @@ const one = computed(() => ((props.value ?? null) === null && props.missing ? { 
 </script>
 
 <template>
-  <span class="figure">{{ one.figure }}<template v-if="one.unit">&nbsp;<span class="unit">{{ one.unit }}</span></template></span>
+  <span class="figure"
+    >{{ one.figure
+    }}<template v-if="one.unit"
+      >&nbsp;<span class="unit">{{ one.unit }}</span></template
+    ></span
+  >
 </template>

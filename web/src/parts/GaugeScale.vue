@@ -35,10 +35,27 @@ const words = computed(() => {
 </template>
 
 <style scoped>
-svg { display: block; }
-.usual { fill: var(--usual); stroke: var(--rule-strong); stroke-width: 0.5; }
-.base { stroke: var(--rule-strong); }
-.needle { fill: var(--ink); }
-.hollow { fill: var(--sheet); stroke: var(--steel); stroke-width: 1.2; }
-.other { stroke: var(--rule-strong); stroke-width: 1.5; }
+svg {
+  display: block;
+}
+.usual {
+  fill: var(--usual);
+  stroke: var(--rule-strong);
+  stroke-width: 0.5;
+}
+.base {
+  stroke: var(--rule-strong);
+}
+.needle {
+  fill: var(--ink);
+}
+.hollow {
+  fill: var(--sheet);
+  stroke: var(--steel);
+  stroke-width: 1.2;
+}
+.other {
+  stroke: var(--rule-strong);
+  stroke-width: 1.5;
+}
 </style>

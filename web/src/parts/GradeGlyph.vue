@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-const GRADES = ['fine', 'note', 'plan', 'act']
 const props = defineProps<{ grade: string }>()
+const GRADES = ['fine', 'note', 'plan', 'act']
 const filled = computed(() => GRADES.indexOf(props.grade))
 </script>
 
@@ -17,5 +17,11 @@ const filled = computed(() => GRADES.indexOf(props.grade))
 </template>
 
 <style scoped>
-.grade { display: inline-flex; align-items: center; gap: 5px; font-weight: 600; white-space: nowrap; }
+.grade {
+  display: inline-flex;
+  align-items: center;
+  gap: 5px;
+  font-weight: 600;
+  white-space: nowrap;
+}
 </style>

@@ -12,7 +12,12 @@ interface Part {
   mark?: Schemas['Predicate']
 }
 
-const loose = (sql: string) => sql.replace(/[.*+?^${}()|[\]\\]/g, '\\$&').replace(/\$\d+/g, '$').replace(/\\\$\d*/g, '\\$\\d+').replace(/\s+/g, '\\s+')
+const loose = (sql: string) =>
+  sql
+    .replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
+    .replace(/\$\d+/g, '$')
+    .replace(/\\\$\d*/g, '\\$\\d+')
+    .replace(/\s+/g, '\\s+')
 
 const parts = computed<Part[]>(() => {
   let rest: Part[] = [{ text: props.sql.trim().replace(BREAKS, '\n') }]
@@ -31,14 +36,37 @@ const words = (text: string) => text.split(KEYWORD).map((piece, i) => ({ piece, 
 </script>
 
 <template>
-  <pre class="sql"><template v-for="(part, i) in parts" :key="i"><span v-if="part.mark" :class="['predicate', part.mark.served]" :title="part.mark.why" tabindex="0">{{ part.text }}</span><template v-else><template v-for="(word, j) in words(part.text)" :key="j"><b v-if="word.keyword">{{ word.piece }}</b><template v-else>{{ word.piece }}</template></template></template></template></pre>
+  <pre
+    class="sql"
+  ><template v-for="(part, i) in parts" :key="i"><span v-if="part.mark" :class="['predicate', part.mark.served]" :title="part.mark.why" tabindex="0">{{ part.text }}</span><template v-else><template v-for="(word, j) in words(part.text)" :key="j"><b v-if="word.keyword">{{ word.piece }}</b><template v-else>{{ word.piece }}</template></template></template></template></pre>
 </template>
 
 <style scoped>
-pre { margin: 0; white-space: pre-wrap; overflow-wrap: anywhere; line-height: 1.55; }
-b { font-weight: 700; color: var(--faded); }
-.predicate { text-decoration: underline; text-decoration-thickness: 2px; text-underline-offset: 3px; }
-.index { text-decoration-style: solid; text-decoration-color: var(--fine); }
-.could { text-decoration-style: dashed; text-decoration-color: var(--act); }
-.cannot { text-decoration-style: dotted; text-decoration-color: var(--faded); }
+pre {
+  margin: 0;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+  line-height: 1.55;
+}
+b {
+  font-weight: 700;
+  color: var(--faded);
+}
+.predicate {
+  text-decoration: underline;
+  text-decoration-thickness: 2px;
+  text-underline-offset: 3px;
+}
+.index {
+  text-decoration-style: solid;
+  text-decoration-color: var(--fine);
+}
+.could {
+  text-decoration-style: dashed;
+  text-decoration-color: var(--act);
+}
+.cannot {
+  text-decoration-style: dotted;
+  text-decoration-color: var(--faded);
+}
 </style>

@@ -19,6 +19,11 @@ defineEmits<{ again: [] }>()
 </template>
 
 <style scoped>
-.note { padding: 8px 0; }
-.waiting { min-height: 300px; color: var(--faded); }
+.note {
+  padding: 8px 0;
+}
+.waiting {
+  min-height: 300px;
+  color: var(--faded);
+}
 </style>

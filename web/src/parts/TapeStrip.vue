@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
-import type { Schemas } from '@/api/client'
-import { query } from '@/api/client'
+import { api } from '@/api/client'
 import TapeWindow from './TapeWindow.vue'
 import { useTapeDrag } from './tapeDrag'
 import { useAnswer } from '@/state/fetching'
@@ -20,7 +19,11 @@ const observer = new ResizeObserver(([entry]) => (width.value = entry.contentRec
 onMounted(() => observer.observe(frame.value!))
 onUnmounted(() => observer.disconnect())
 
-const tape = useAnswer<Schemas['Tape']>(() => `tape?${query({ scope: w.scope.value === 'first' ? 'fleet' : w.scope.value, span: w.viewText.value })}`, () => lengthOf(w.viewText.value) !== null)
+const tape = useAnswer(
+  () => ({ scope: w.scope.value === 'first' ? 'fleet' : w.scope.value, span: w.viewText.value }),
+  (query) => api.GET('/api/tape', { params: { query } }),
+  () => lengthOf(w.viewText.value) !== null,
+)
 watch(tape.data, (value) => value && (now.value = value.now_us))
 const ticking = setInterval(() => (now.value += 1e6), 1000)
 onUnmounted(() => clearInterval(ticking))
@@ -111,7 +114,15 @@ function bump(event: MouseEvent) {
       </g>
       <g clip-path="url(#paper)">
         <path class="band" :d="band" />
-        <rect v-for="gap in tape.data.value?.gaps" :key="`${gap.server}${gap.from_us}`" :x="x(gap.from_us)" :y="TOP" :width="Math.max(2, x(gap.to_us ?? now) - x(gap.from_us))" :height="Math.max(4, (BOTTOM - TOP) * gap.share)" fill="url(#gap-hatch)">
+        <rect
+          v-for="gap in tape.data.value?.gaps"
+          :key="`${gap.server}${gap.from_us}`"
+          :x="x(gap.from_us)"
+          :y="TOP"
+          :width="Math.max(2, x(gap.to_us ?? now) - x(gap.from_us))"
+          :height="Math.max(4, (BOTTOM - TOP) * gap.share)"
+          fill="url(#gap-hatch)"
+        >
           <title>{{ gap.server }}: {{ gap.kind }}, {{ gap.reason }}</title>
         </rect>
         <path class="line" :d="line" />
@@ -130,7 +141,9 @@ function bump(event: MouseEvent) {
           <title>{{ shift.server }}: {{ shift.ratio.toFixed(1) }}× usual since {{ clock(shift.since_us) }}</title>
         </path>
       </g>
-      <text v-if="beyond" class="small steel" :x="reference!.to < shown.from ? LEFT + 6 : width - 6" :y="TOP + 8" :text-anchor="reference!.to < shown.from ? 'start' : 'end'">reference {{ day(reference!.from) }} {{ clock(reference!.from) }} to {{ clock(reference!.to) }}</text>
+      <text v-if="beyond" class="small steel" :x="reference!.to < shown.from ? LEFT + 6 : width - 6" :y="TOP + 8" :text-anchor="reference!.to < shown.from ? 'start' : 'end'">
+        reference {{ day(reference!.from) }} {{ clock(reference!.from) }} to {{ clock(reference!.to) }}
+      </text>
       <text class="small name" transform="translate(11 50) rotate(-90)" text-anchor="middle">active sessions</text>
     </svg>
     <p v-if="tape.problem.value" class="problem">{{ tape.problem.value.detail }}</p>
@@ -138,18 +151,64 @@ function bump(event: MouseEvent) {
 </template>
 
 <style scoped>
-.tape { border-top: 1px solid var(--rule-strong); background: var(--sheet); overflow: hidden; position: relative; }
-svg { display: block; user-select: none; touch-action: none; }
-.paper { fill: transparent; cursor: grab; }
-.rule { stroke: var(--rule); stroke-width: 1; pointer-events: none; }
-.band { fill: var(--usual); pointer-events: none; }
-.line { fill: none; stroke: var(--ink); stroke-width: 1.3; pointer-events: none; }
-.tick { stroke: var(--rule-strong); }
-.small { font: 10.5px var(--bs-font-monospace); fill: var(--faded); pointer-events: none; }
-.name { font-family: 'Archivo Variable', sans-serif; }
-.steel { fill: var(--steel); }
-.change path { fill: var(--petrol); }
-.change line { stroke: var(--petrol); stroke-dasharray: 2 3; pointer-events: none; }
-.notch { fill: var(--act); }
-.problem { position: absolute; inset: 30px 60px auto; color: var(--act); }
+.tape {
+  border-top: 1px solid var(--rule-strong);
+  background: var(--sheet);
+  overflow: hidden;
+  position: relative;
+}
+svg {
+  display: block;
+  user-select: none;
+  touch-action: none;
+}
+.paper {
+  fill: transparent;
+  cursor: grab;
+}
+.rule {
+  stroke: var(--rule);
+  stroke-width: 1;
+  pointer-events: none;
+}
+.band {
+  fill: var(--usual);
+  pointer-events: none;
+}
+.line {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.3;
+  pointer-events: none;
+}
+.tick {
+  stroke: var(--rule-strong);
+}
+.small {
+  font: 10.5px var(--bs-font-monospace);
+  fill: var(--faded);
+  pointer-events: none;
+}
+.name {
+  font-family: 'Archivo Variable', sans-serif;
+}
+.steel {
+  fill: var(--steel);
+}
+.change path {
+  fill: var(--petrol);
+}
+.change line {
+  stroke: var(--petrol);
+  stroke-dasharray: 2 3;
+  pointer-events: none;
+}
+.notch {
+  fill: var(--act);
+}
+.problem {
+  position: absolute;
+  inset: 30px 60px auto;
+  color: var(--act);
+}
 </style>

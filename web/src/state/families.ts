@@ -1,8 +1,5 @@
 /** Wait families in the fixed order of a stack, and which are hatched. */
-export const FAMILIES = [
-  'processor', 'data read', 'data write', 'log write', 'row lock', 'object lock', 'internal latch', 'memory',
-  'temporary space', 'client', 'replication', 'other',
-] as const
+export const FAMILIES = ['processor', 'data read', 'data write', 'log write', 'row lock', 'object lock', 'internal latch', 'memory', 'temporary space', 'client', 'replication', 'other'] as const
 
 const HATCHED = new Set<string>(['data write', 'object lock', 'temporary space', 'replication'])
 const SEQUENCE = ['data read', 'internal latch', 'log write', 'client', 'row lock', 'memory', 'processor', 'data write', 'object lock', 'temporary space', 'replication', 'other']
@@ -17,4 +14,6 @@ export function tokenOf(key: string, place: number): string {
 export function isHatched(key: string, place: number): boolean {
   return HATCHED.has(isFamily(key) ? key : SEQUENCE[place % SEQUENCE.length])
 }
+/** The place of a family in a stack. */
+export const placeOf = (key: string) => Math.max(0, (FAMILIES as readonly string[]).indexOf(key))
 export const colourOf = (key: string, place: number) => `var(${tokenOf(key, place)})`

@@ -3,8 +3,9 @@ import { effectScope, nextTick, ref } from 'vue'
 import { useAnswer } from './fetching'
 import { Problem } from '@/api/client'
 
-const { get } = vi.hoisted(() => ({ get: vi.fn() }))
-vi.mock('@/api/client', async (original) => ({ ...(await original<object>()), get }))
+const get = vi.fn()
+/** An answer as the client gives it. */
+const request = async () => ({ data: await get(), response: new Response() })
 
 /** A promise that is settled by hand. */
 function later<T>() {
@@ -15,8 +16,7 @@ function later<T>() {
 }
 const calm = async () => {
   await nextTick()
-  await Promise.resolve()
-  await Promise.resolve()
+  for (let i = 0; i < 8; i++) await Promise.resolve()
 }
 
 describe('answers of the API', () => {
@@ -38,7 +38,7 @@ describe('answers of the API', () => {
     const second = later<string>()
     get.mockReturnValueOnce(first.promise).mockReturnValueOnce(second.promise)
     const path = ref('one')
-    const answer = scope.run(() => useAnswer<string>(() => path.value))!
+    const answer = scope.run(() => useAnswer(() => path.value, request))!
     path.value = 'two'
     await nextTick()
     second.settle('new')
@@ -51,7 +51,7 @@ describe('answers of the API', () => {
 
   it('keeps the last answer while a problem is shown, and drops the problem with the next answer', async () => {
     get.mockResolvedValueOnce('good').mockRejectedValueOnce(new Problem('Busy', 'wait', '', 503))
-    const answer = scope.run(() => useAnswer<string>(() => 'x'))!
+    const answer = scope.run(() => useAnswer(() => 'x', request))!
     await calm()
     await answer.ask()
     expect([answer.data.value, answer.problem.value?.title]).toEqual(['good', 'Busy'])
@@ -63,7 +63,7 @@ describe('answers of the API', () => {
   it('says that it works only after 300 ms', async () => {
     const slow = later<string>()
     get.mockReturnValueOnce(slow.promise)
-    const answer = scope.run(() => useAnswer<string>(() => 'x'))!
+    const answer = scope.run(() => useAnswer(() => 'x', request))!
     vi.advanceTimersByTime(299)
     expect(answer.working.value).toBe(false)
     vi.advanceTimersByTime(2)
@@ -76,7 +76,13 @@ describe('answers of the API', () => {
   it('asks again while live and seen, and no more once the screen is left', async () => {
     get.mockResolvedValue('x')
     const live = ref(true)
-    scope.run(() => useAnswer<string>(() => 'x', () => live.value))
+    scope.run(() =>
+      useAnswer(
+        () => 'x',
+        request,
+        () => live.value,
+      ),
+    )
     vi.advanceTimersByTime(30_000)
     expect(get).toHaveBeenCalledTimes(4)
     live.value = false
@@ -89,7 +95,7 @@ describe('answers of the API', () => {
   })
 
   it('asks nothing for an address that has none yet', () => {
-    scope.run(() => useAnswer<string>(() => null))
+    scope.run(() => useAnswer(() => null, request))
     expect(get).not.toHaveBeenCalled()
   })
 })

@@ -1,26 +1,26 @@
 import { onScopeDispose, ref, shallowRef, watch, type Ref } from 'vue'
-import { get, Problem } from '@/api/client'
+import { answered, type Problem } from '@/api/client'
 
 const WORKING_MS = 300
 const REFRESH_MS = 10_000
 
 /**
- * What the API answers to a path that may change; the last answer stays while the next is on its way.
- * `working` turns true only after 300 ms. With `live`, it asks again every ten seconds.
+ * What the API answers to a question that may change (null: nothing is asked yet); the last answer stays while the next
+ * is on its way. `working` turns true only after 300 ms. With `live`, it asks again every ten seconds.
  */
-export function useAnswer<T>(path: () => string | null, live: () => boolean = () => false) {
-  const data = shallowRef<T | null>(null)
+export function useAnswer<Q, T>(question: () => Q | null, ask: (question: Q) => Promise<{ data?: T; error?: unknown; response: Response }>, live: () => boolean = () => false) {
+  const data: Ref<T | null> = shallowRef(null)
   const problem: Ref<Problem | null> = ref(null)
   const working = ref(false)
   let turn = 0
 
-  async function ask() {
-    const wanted = path()
-    if (wanted === null) return
+  async function again() {
+    const asked = question()
+    if (asked === null) return
     const mine = ++turn
     const timer = setTimeout(() => mine === turn && (working.value = true), WORKING_MS)
     try {
-      const answer = await get<T>(wanted)
+      const answer = await answered(ask(asked))
       if (mine === turn) {
         data.value = answer
         problem.value = null
@@ -33,13 +33,18 @@ export function useAnswer<T>(path: () => string | null, live: () => boolean = ()
     }
   }
 
-  watch(path, ask, { immediate: true })
-  const interval = setInterval(() => live() && !document.hidden && ask(), REFRESH_MS)
+  watch(() => JSON.stringify(question()), again, { immediate: true })
+  const interval = setInterval(() => live() && !document.hidden && again(), REFRESH_MS)
   onScopeDispose(() => {
     turn++
     clearInterval(interval)
   })
-  return { data, problem, working, ask }
+  return { data, problem, working, ask: again }
 }
 
-export type Answer<T> = ReturnType<typeof useAnswer<T>>
+export interface Answer<T> {
+  data: Ref<T | null>
+  problem: Ref<Problem | null>
+  working: Ref<boolean>
+  ask: () => Promise<void>
+}

@@ -1,20 +1,20 @@
 import { ref } from 'vue'
-import { get, post, session, type Schemas } from '@/api/client'
+import { answered, api, session, type Schemas } from '@/api/client'
 
 /** Who is signed in; null until it is known. */
 export const me = ref<Schemas['Me'] | null>(null)
-const NOBODY: Schemas['Me'] = { signed_in: false, name: '', role: '', guard: '', demo: false, first: false }
+const NOBODY: Schemas['Me'] = { signed_in: false, name: '', role: '', csrf_token: '', demo: false, first: false }
 
 export async function ask() {
-  me.value = await get<Schemas['Me']>('me').catch(() => NOBODY)
-  session.guard = me.value.guard
+  me.value = await answered(api.GET('/api/me')).catch(() => NOBODY)
+  session.csrf_token = me.value.csrf_token
 }
 session.ended = () => {
-  session.guard = ''
+  session.csrf_token = ''
   ask()
 }
 export async function leave() {
-  await post('sign-out')
+  await answered(api.POST('/api/sign-out'))
   await ask()
 }
 const ROLES = ['viewer', 'engineer', 'administrator']

@@ -22,7 +22,12 @@ export function duration(seconds: number): Said {
 }
 
 export function bytes(count: number, suffix = ''): Said {
-  const steps: [number, string][] = [[1e12, 'TB'], [1e9, 'GB'], [1e6, 'MB'], [1e3, 'kB']]
+  const steps: [number, string][] = [
+    [1e12, 'TB'],
+    [1e9, 'GB'],
+    [1e6, 'MB'],
+    [1e3, 'kB'],
+  ]
   for (const [step, unit] of steps) if (Math.abs(count) >= step) return { figure: three(count / step), unit: unit + suffix }
   return { figure: three(count), unit: `B${suffix}` }
 }
@@ -47,8 +52,8 @@ export const text = (one: Said) => (one.unit ? `${one.figure} ${one.unit}` : one
 export const share = (part: number) => `${(part * 100).toFixed(part >= 0.095 ? 0 : 1)}%`
 
 /** "2.3×", or "as reference" within a tenth; empty without a reference. */
-export function times(value: number, reference: number | null | undefined): string {
-  if (reference === null || reference === undefined) return ''
+export function times(value: number | null | undefined, reference: number | null | undefined): string {
+  if (reference === null || reference === undefined || value === null || value === undefined) return ''
   if (reference === 0) return value > 0 ? 'new' : 'same'
   const ratio = value / reference
   if (ratio >= 0.9 && ratio <= 1.1) return 'same'

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
-from hardy_gauge.capture.imports.leftovers import Leftovers
+from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 
 _SAMPLE = re.compile(r"([a-zA-Z_:][a-zA-Z0-9_:]*)(\{.*?\})? (\S+)(?: (\S+))?(?: # .*)?$")
 _LABEL = re.compile(r'([a-zA-Z_][a-zA-Z0-9_]*)="((?:[^"\\]|\\.)*)"(?:,|$)')
@@ -39,7 +39,7 @@ class Sample:
         return f"{self.name} {said}".strip()
 
 
-def read_openmetrics(text: str, left: Leftovers) -> list[Sample]:
+def read_openmetrics(text: str, rejected: RejectedRows) -> list[Sample]:
     """Every figure of a text; ``# EOF`` ends it."""
     samples: list[Sample] = []
     kinds: dict[str, str] = {}
@@ -48,30 +48,30 @@ def read_openmetrics(text: str, left: Leftovers) -> list[Sample]:
         line = line.removesuffix("\r")
         if line == "# EOF":
             rest = [i for i, after in enumerate(lines[number:], number + 1) if after.strip()]
-            left.add_rows((i, "after the end of the text") for i in rest)
+            rejected.add_rows((i, "after the end of the text") for i in rest)
             return samples
         if line.startswith("#"):
-            _about(line, number, kinds, left)
+            _about(line, number, kinds, rejected)
         elif line.strip():
             read = _sample(line, number, kinds)
             if isinstance(read, Sample):
                 samples.append(read)
             else:
-                left.add(number, read)
-    left.add(len(lines), "the text does not end with # EOF; it may be cut off")
+                rejected.add(number, read)
+    rejected.add(len(lines), "the text does not end with # EOF; it may be cut off")
     return samples
 
 
-def _about(line: str, number: int, kinds: dict[str, str], left: Leftovers) -> None:
+def _about(line: str, number: int, kinds: dict[str, str], rejected: RejectedRows) -> None:
     parts = line.split(" ", 3)
     if len(parts) < 3 or parts[1] not in ("TYPE", "HELP", "UNIT") or not _NAME.match(parts[2]):
-        left.add(number, "neither a figure nor # TYPE, # HELP or # UNIT")
+        rejected.add(number, "neither a figure nor # TYPE, # HELP or # UNIT")
     elif parts[1] == "TYPE":
         kind = parts[3].strip() if len(parts) == 4 else ""
         if kind in TYPES:
             kinds[parts[2]] = kind
         else:
-            left.add(number, f"not a type: {kind[:40]}")
+            rejected.add(number, f"not a type: {kind[:40]}")
 
 
 def _sample(line: str, number: int, kinds: dict[str, str]) -> Sample | str:
@@ -177,7 +177,7 @@ class Figure:
 
 
 def figures_of(
-    samples: Iterable[Sample], now_us: int, left: Leftovers, before: dict[str, tuple[int, float]] | None = None
+    samples: Iterable[Sample], now_us: int, rejected: RejectedRows, before: dict[str, tuple[int, float]] | None = None
 ) -> list[Figure]:
     """What was read as it is; what counts up as its rate since the sample before. ``now_us`` where no time is told;
     ``before`` are the last samples of earlier texts, and is kept up to date.
@@ -192,11 +192,11 @@ def figures_of(
         last = before.get(sample.series)
         before[sample.series] = (at, sample.value)
         if last is None:
-            left.add(sample.line, "the first reading of what counts up has none to compare with")
+            rejected.add(sample.line, "the first reading of what counts up has none to compare with")
         elif at <= last[0]:
-            left.add(sample.line, "a second reading at the same moment")
+            rejected.add(sample.line, "a second reading at the same moment")
         elif sample.value < last[1]:
-            left.add(sample.line, "it fell since the reading before, so it was reset between them")
+            rejected.add(sample.line, "it fell since the reading before, so it was reset between them")
         else:
             found.append(
                 Figure(sample.line, at, rate_name(sample.series), (sample.value - last[1]) / (at - last[0]) * 1e6)

@@ -11,8 +11,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from hardy_gauge.capture.imports.leftovers import Leftovers
 from hardy_gauge.capture.imports.openmetrics import Figure, rate_name
+from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 
 TEXT = ("db.query.text", "db.statement")
 SYSTEM = ("db.system.name", "db.system")
@@ -51,7 +51,7 @@ class Told:
     figures: dict[str, list[Figure]] = field(default_factory=dict)
     counted: Counted = field(default_factory=dict)
 
-    def message(self, document: Any, line: int, left: Leftovers) -> None:
+    def message(self, document: Any, line: int, rejected: RejectedRows) -> None:
         """Take an export request of spans or of metrics that was decoded from JSON."""
         document = _record(document)
         known = False
@@ -63,21 +63,21 @@ class Told:
                 shared = attributes(_record(resource.get("resource")))
                 for scope in _list(resource, inner):
                     for one in _list(scope, name):
-                        take(one, shared, line, left)
+                        take(one, shared, line, rejected)
         if not known:
-            left.add(line, "neither resourceSpans nor resourceMetrics")
+            rejected.add(line, "neither resourceSpans nor resourceMetrics")
 
-    def _span(self, span: dict[str, Any], shared: dict[str, Any], line: int, left: Leftovers) -> None:
+    def _span(self, span: dict[str, Any], shared: dict[str, Any], line: int, rejected: RejectedRows) -> None:
         own = attributes(span)
         text = _first(own, TEXT)
         if not text:
             word = "a database span without its text" if _first(own, SYSTEM) else "not a span of a database"
-            left.add(line, f"{word}: {str(span.get('name', ''))[:60]}")
+            rejected.add(line, f"{word}: {str(span.get('name', ''))[:60]}")
             return
         start, end = _nanos(span.get("startTimeUnixNano")), _nanos(span.get("endTimeUnixNano"))
         name = str(span.get("spanId") or "")
         if start is None or end is None or not 0 < start <= end:
-            left.add(line, f"a span without a start and an end after it: {name}")
+            rejected.add(line, f"a span without a start and an end after it: {name}")
             return
         rows = _number(_first(own, ROWS))
         self.executions.append(
@@ -88,10 +88,10 @@ class Told:
             )
         )  # fmt: skip
 
-    def _metric(self, metric: dict[str, Any], shared: dict[str, Any], line: int, left: Leftovers) -> None:
+    def _metric(self, metric: dict[str, Any], shared: dict[str, Any], line: int, rejected: RejectedRows) -> None:
         name = str(metric.get("name") or "")
         if not name:
-            left.add(line, "a metric without a name")
+            rejected.add(line, "a metric without a name")
             return
         for kind, take in (
             ("gauge", self._gauge),
@@ -103,36 +103,61 @@ class Told:
             if kind in metric:
                 body = _record(metric[kind])
                 for point in _list(body, "dataPoints"):
-                    take(name, point, body if kind != "summary" else {"aggregationTemporality": 2}, shared, line, left)
+                    take(
+                        name,
+                        point,
+                        body if kind != "summary" else {"aggregationTemporality": 2},
+                        shared,
+                        line,
+                        rejected,
+                    )
                 return
-        left.add(line, f"a metric without points: {name[:60]}")
+        rejected.add(line, f"a metric without points: {name[:60]}")
 
     def _gauge(
-        self, name: str, point: dict[str, Any], _: Any, shared: dict[str, Any], line: int, left: Leftovers
+        self, name: str, point: dict[str, Any], _: Any, shared: dict[str, Any], line: int, rejected: RejectedRows
     ) -> None:
-        self._take(name, _value(point), point, shared, line, left)
+        self._take(name, _value(point), point, shared, line, rejected)
 
     def _sum(
-        self, name: str, point: dict[str, Any], body: dict[str, Any], shared: dict[str, Any], line: int, left: Leftovers
+        self,
+        name: str,
+        point: dict[str, Any],
+        body: dict[str, Any],
+        shared: dict[str, Any],
+        line: int,
+        rejected: RejectedRows,
     ) -> None:
         if not body.get("isMonotonic") and _cumulative(body):
-            self._take(name, _value(point), point, shared, line, left)
+            self._take(name, _value(point), point, shared, line, rejected)
         else:
-            self._rate(name, _value(point), point, body, shared, line, left)
+            self._rate(name, _value(point), point, body, shared, line, rejected)
 
     def _spread(
-        self, name: str, point: dict[str, Any], body: dict[str, Any], shared: dict[str, Any], line: int, left: Leftovers
+        self,
+        name: str,
+        point: dict[str, Any],
+        body: dict[str, Any],
+        shared: dict[str, Any],
+        line: int,
+        rejected: RejectedRows,
     ) -> None:
-        self._rate(f"{name} count", _number(point.get("count")), point, body, shared, line, left)
+        self._rate(f"{name} count", _number(point.get("count")), point, body, shared, line, rejected)
         if point.get("sum") is not None:
-            self._rate(f"{name} sum", _number(point["sum"]), point, body, shared, line, left)
+            self._rate(f"{name} sum", _number(point["sum"]), point, body, shared, line, rejected)
 
     def _take(
-        self, name: str, value: float | None, point: dict[str, Any], shared: dict[str, Any], line: int, left: Leftovers
+        self,
+        name: str,
+        value: float | None,
+        point: dict[str, Any],
+        shared: dict[str, Any],
+        line: int,
+        rejected: RejectedRows,
     ) -> None:
         at = _nanos(point.get("timeUnixNano"))
         if value is None or not at:
-            left.add(line, f"a point without a number and a time: {name[:60]}")
+            rejected.add(line, f"a point without a number and a time: {name[:60]}")
             return
         server, series = _series(name, attributes(point), shared)
         self.figures.setdefault(server, []).append(Figure(line, at // 1000, series, value))
@@ -145,17 +170,17 @@ class Told:
         body: dict[str, Any],
         shared: dict[str, Any],
         line: int,
-        left: Leftovers,
+        rejected: RejectedRows,
     ) -> None:
         """What counts up, as a rate: since its own start when it tells only what is new, else since the point before."""
         at, start = _nanos(point.get("timeUnixNano")), _nanos(point.get("startTimeUnixNano"))
         if value is None or not at:
-            left.add(line, f"a point without a number and a time: {name[:60]}")
+            rejected.add(line, f"a point without a number and a time: {name[:60]}")
             return
         server, series = _series(name, attributes(point), shared)
         if not _cumulative(body):
             if not start or start >= at:
-                left.add(line, f"a point of what is new that does not say since when: {name[:60]}")
+                rejected.add(line, f"a point of what is new that does not say since when: {name[:60]}")
                 return
             since, done = start, value
         else:
@@ -169,7 +194,7 @@ class Told:
                     if at == last[0]
                     else "it fell since the reading before, so it was reset between them"
                 )
-                left.add(line, why)
+                rejected.add(line, why)
                 return
             since, done = last[0], value - last[1]
         self.figures.setdefault(server, []).append(
@@ -177,21 +202,21 @@ class Told:
         )
 
 
-def read_lines(lines: Iterator[bytes], left: Leftovers) -> Told:
+def read_lines(lines: Iterator[bytes], rejected: RejectedRows) -> Told:
     """A file of OTLP JSON, a message a line, as collectors write it; or one message over all lines."""
     told = Told()
     for number, line in enumerate(lines, 1):
         if not line.strip():
             continue
         try:
-            told.message(json.loads(line), number, left)
+            told.message(json.loads(line), number, rejected)
         except (ValueError, RecursionError):
-            left.add(number, "not a line of JSON")
+            rejected.add(number, "not a line of JSON")
     return told
 
 
 def attributes(holder: Mapping[str, Any]) -> dict[str, Any]:
-    """Plain values by key; arrays and maps are left out."""
+    """Plain values by key; arrays and maps are rejected out."""
     found: dict[str, Any] = {}
     for one in _list(holder, "attributes")[:MOST_ATTRIBUTES]:
         value = _record(one.get("value"))

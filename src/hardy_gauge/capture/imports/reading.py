@@ -1,4 +1,4 @@
-"""What a file holds, and its contents as parcels by server."""
+"""What a file holds, and its contents as batches by server."""
 
 from __future__ import annotations
 
@@ -12,9 +12,9 @@ import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
 from hardy_gauge.capture.imports import columns, otlp, rows, sql_files, tables
-from hardy_gauge.capture.imports.leftovers import Leftovers, NotTaken
+from hardy_gauge.capture.imports.import_batch import ImportBatch, of_figures, of_told
 from hardy_gauge.capture.imports.openmetrics import figures_of, read_openmetrics
-from hardy_gauge.capture.imports.parcels import Parcel, of_figures, of_told
+from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.sql.normalise import normalise
@@ -24,7 +24,7 @@ MOST_TEXT = 512 * 2**20
 Name = Field("", max_length=80, pattern=r"^[^\s/][^/]*$|^$")
 
 
-class Wanted(BaseModel):
+class ImportRequest(BaseModel):
     """How a file is to be taken: as what, to which server, and of a table what its columns are."""
 
     model_config = ConfigDict(extra="forbid")
@@ -40,7 +40,7 @@ class Wanted(BaseModel):
 class Contents:
     """Parcels by server, plans with their text, statements of a workload."""
 
-    parcels: dict[str, Parcel] = field(default_factory=dict)
+    batches: dict[str, ImportBatch] = field(default_factory=dict)
     plans: list[tuple[str, Plan]] = field(default_factory=list)
     workload: list[dict[str, Any]] = field(default_factory=list)
 
@@ -71,67 +71,69 @@ def _is_plan(path: Path) -> bool:
     return True
 
 
-def read(path: Path, name: str, wanted: Wanted, now_us: int, left: Leftovers, said: Callable[[str], None]) -> Contents:
-    """Everything of a file that can be taken; ``said`` is told what goes on. NotTaken when the whole cannot."""
+def read(
+    path: Path, name: str, wanted: ImportRequest, now_us: int, rejected: RejectedRows, said: Callable[[str], None]
+) -> Contents:
+    """Everything of a file that can be taken; ``said`` is told what goes on. ImportRefused when the whole cannot."""
     if wanted.format == "workload":
-        return Contents(workload=sql_files.read_workload(_content(path), name, left))
+        return Contents(workload=sql_files.read_workload(_content(path), name, rejected))
     if wanted.format == "plans":
-        return Contents(plans=_plans(_content(path), wanted.text, left))
+        return Contents(plans=_plans(_content(path), wanted.text, rejected))
     if wanted.format == "openmetrics":
-        samples = read_openmetrics(_content(path).decode("utf-8-sig", "replace"), left)
-        figures = of_figures(figures_of(samples, now_us, left), left)
-        return Contents({_server(wanted): Parcel(engine=wanted.engine, figures=figures)} if len(figures) else {})
+        samples = read_openmetrics(_content(path).decode("utf-8-sig", "replace"), rejected)
+        figures = of_figures(figures_of(samples, now_us, rejected), rejected)
+        return Contents({_server(wanted): ImportBatch(engine=wanted.engine, figures=figures)} if len(figures) else {})
     if wanted.format == "otlp":
-        return Contents(of_told(_told(path, left), wanted.server or "traced", left))
+        return Contents(of_told(_told(path, rejected), wanted.server or "traced", rejected))
     said("reading the file")
-    table = tables.read_table(path, name, left)
+    table = tables.read_table(path, name, rejected)
     layout = checked(wanted.layout, table)
     said(f"reading {len(table):,} rows")
-    taken = rows.rows_of(table, layout, left)
-    parcel = Parcel(engine=wanted.engine, whole=layout.whole)
+    taken = rows.rows_of(table, layout, rejected)
+    batch = ImportBatch(engine=wanted.engine, whole=layout.whole)
     if layout.kind == "executions":
-        parcel.executions = taken
+        batch.executions = taken
     else:
-        parcel.statements = taken
-    return Contents({_server(wanted): parcel})
+        batch.statements = taken
+    return Contents({_server(wanted): batch})
 
 
 def checked(layout: columns.Layout | None, table: pl.DataFrame) -> columns.Layout:
-    """A layout that fits the table; NotTaken names the field that does not."""
+    """A layout that fits the table; ImportRefused names the field that does not."""
     layout = layout or columns.guess(table)
     fault = columns.wrong(layout, table.columns)
     if fault is not None:
-        raise NotTaken(fault[1], f"layout.{fault[0]}")
+        raise ImportRefused(fault[1], f"layout.{fault[0]}")
     return layout
 
 
-def _server(wanted: Wanted) -> str:
+def _server(wanted: ImportRequest) -> str:
     if not wanted.server:
-        raise NotTaken("the name of the server that the figures are of is needed", "server")
+        raise ImportRefused("the name of the server that the figures are of is needed", "server")
     return wanted.server
 
 
 def _content(path: Path) -> bytes:
     if path.stat().st_size > MOST_TEXT:
-        raise NotTaken(f"the file is larger than the {MOST_TEXT:,} bytes that are taken of this format")
+        raise ImportRefused(f"the file is larger than the {MOST_TEXT:,} bytes that are taken of this format")
     return path.read_bytes()
 
 
-def _told(path: Path, left: Leftovers) -> otlp.Told:
+def _told(path: Path, rejected: RejectedRows) -> otlp.Told:
     """A message a line, or one message over the whole file."""
     try:
         if path.stat().st_size <= MOST_TEXT:
             document = json.loads(path.read_bytes())
             told = otlp.Told()
-            told.message(document, 1, left)
+            told.message(document, 1, rejected)
             return told
     except (ValueError, RecursionError):
         pass
     with path.open("rb") as file:
-        return otlp.read_lines(iter(file), left)
+        return otlp.read_lines(iter(file), rejected)
 
 
-def _plans(content: bytes, text: str, left: Leftovers) -> list[tuple[str, Plan]]:
+def _plans(content: bytes, text: str, rejected: RejectedRows) -> list[tuple[str, Plan]]:
     """One plan, a list of them, or one a line; each with the statement it says it is of, or else ``text``."""
     try:
         document = json.loads(content)
@@ -143,17 +145,17 @@ def _plans(content: bytes, text: str, left: Leftovers) -> list[tuple[str, Plan]]
                 try:
                     documents.append((number, json.loads(line)))
                 except (ValueError, RecursionError):
-                    left.add(number, "not a line of JSON")
+                    rejected.add(number, "not a line of JSON")
     found = []
     for number, one in documents:
         said = _said_text(one) or text
         try:
             plan = read_document(one)
         except (MalformedPlan, RecursionError) as error:
-            left.add(number, f"no plan: {' '.join(str(error).split())[:160]}")
+            rejected.add(number, f"no plan: {' '.join(str(error).split())[:160]}")
             continue
         if not said.strip():
-            left.add(number, "the plan does not say its statement, and none was given")
+            rejected.add(number, "the plan does not say its statement, and none was given")
         else:
             found.append((normalise(said).text, plan))
     return found
@@ -178,41 +180,41 @@ class Look:
     headings: list[str] = field(default_factory=list)
     sample: list[dict[str, str]] = field(default_factory=list)
     rows_looked_at: int = 0
-    rows_taken: int = 0
-    left: Leftovers = field(default_factory=Leftovers)
+    rows_accepted: int = 0
+    rejected: RejectedRows = field(default_factory=RejectedRows)
     fault: tuple[str, str] | None = None
 
 
 def look(path: Path, name: str, known: dict[str, columns.Layout], layout: columns.Layout | None = None) -> Look:
     """The format, and of a table its headings, first rows, and how it would be read: as given, as it was agreed for
-    these headings before, or as it is guessed. NotTaken when nothing can be made of it.
+    these headings before, or as it is guessed. ImportRefused when nothing can be made of it.
     """
     found = Look(format_of(path, name))
     if found.format != "table":
         return found
-    table = tables.read_table(path, name, found.left, tables.SAMPLE_ROWS)
+    table = tables.read_table(path, name, found.rejected, tables.SAMPLE_ROWS)
     found.layout = layout or columns.remembered(known, table) or columns.guess(table)
     found.headings = [c for c in table.columns if c != tables.LINE]
     found.sample = tables.sample_of(table.drop(tables.LINE), 5)
     found.fault = columns.wrong(found.layout, table.columns)
     found.rows_looked_at = len(table)
     if found.fault is None:
-        found.rows_taken = len(rows.rows_of(table, found.layout, found.left))
+        found.rows_accepted = len(rows.rows_of(table, found.layout, found.rejected))
     return found
 
 
 def guessed(path: Path, name: str, kind: columns.Kind) -> columns.Layout:
     """The layout of a table that is said to be of this kind."""
-    return columns.guess(tables.read_table(path, name, Leftovers(), tables.SAMPLE_ROWS), kind)
+    return columns.guess(tables.read_table(path, name, RejectedRows(), tables.SAMPLE_ROWS), kind)
 
 
 def headings(path: Path, name: str) -> list[str]:
-    return tables.read_table(path, name, Leftovers(), 1).columns
+    return tables.read_table(path, name, RejectedRows(), 1).columns
 
 
-def check(path: Path, name: str, wanted: Wanted) -> None:
-    """NotTaken when something that is needed is not said, or a layout does not fit, before any row is read."""
+def check(path: Path, name: str, wanted: ImportRequest) -> None:
+    """ImportRefused when something that is needed is not said, or a layout does not fit, before any row is read."""
     if wanted.format in ("table", "openmetrics", "plans"):
         _server(wanted)
     if wanted.format == "table":
-        checked(wanted.layout, tables.read_table(path, name, Leftovers(), tables.SAMPLE_ROWS))
+        checked(wanted.layout, tables.read_table(path, name, RejectedRows(), tables.SAMPLE_ROWS))

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import polars as pl
 
 from hardy_gauge.capture.imports.columns import DURATIONS, MOMENTS, WAIT, Layout, Source, Target, What, targets
-from hardy_gauge.capture.imports.leftovers import Leftovers
+from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 
 MINUTE_US = 60_000_000
 EARLIEST_US = 946_684_800_000_000  # the year 2000
@@ -16,15 +16,15 @@ LONGEST_S = 400 * 86400.0
 WHO = ("user", "service", "database")
 
 
-def rows_of(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
+def rows_of(table: pl.DataFrame, layout: Layout, rejected: RejectedRows) -> pl.DataFrame:
     """Typed rows with ``text`` and ``line``: executions with ``ended_at_us`` and ``duration_s``, or intervals with
     ``at_us`` and ``span_s``. Figures that have no column are not there.
     """
-    return _executions(table, layout, left) if layout.kind == "executions" else _statements(table, layout, left)
+    return _executions(table, layout, rejected) if layout.kind == "executions" else _statements(table, layout, rejected)
 
 
-def _typed(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
-    """Every mapped column as its type and unit under our name; rows that hold something else are left. Reasons are made
+def _typed(table: pl.DataFrame, layout: Layout, rejected: RejectedRows) -> pl.DataFrame:
+    """Every mapped column as its type and unit under our name; rows that hold something else are rejected. Reasons are made
     out for the rows alone in which something is amiss.
     """
     typed = _read(table, layout)
@@ -37,7 +37,7 @@ def _typed(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame
             amiss |= (value < 0).fill_null(False)
     wrong, sub = typed.filter(amiss), table.filter(amiss)
     whys = [_why(name, source, wrong[name], sub, layout) for name, source in layout.columns.items()]
-    wrong = left.split(wrong.with_columns(pl.coalesce(whys).alias("why"))) if len(wrong) else wrong
+    wrong = rejected.split(wrong.with_columns(pl.coalesce(whys).alias("why"))) if len(wrong) else wrong
     return pl.concat([typed.filter(~amiss), wrong])
 
 
@@ -122,8 +122,8 @@ def _words(source: Source, _: pl.Series) -> pl.Expr:
 _VALUES = {"time": _moment, "duration": _duration, "number": _number, "text": _words}
 
 
-def _executions(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
-    frame = _typed(table, layout, left)
+def _executions(table: pl.DataFrame, layout: Layout, rejected: RejectedRows) -> pl.DataFrame:
+    frame = _typed(table, layout, rejected)
     end = (
         pl.col("ended_at")
         if "ended_at" in frame.columns
@@ -139,8 +139,8 @@ def _who(frame: pl.DataFrame) -> list[pl.Expr]:
     return [pl.col(c).fill_null("") if c in frame.columns else pl.lit("").alias(c) for c in WHO]
 
 
-def _statements(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.DataFrame:
-    frame = _typed(table, layout, left)
+def _statements(table: pl.DataFrame, layout: Layout, rejected: RejectedRows) -> pl.DataFrame:
+    frame = _typed(table, layout, rejected)
     if "total_time" not in frame.columns:
         frame = frame.with_columns((pl.col("time_per_call") * pl.col("calls")).alias("total_time"))
     span = pl.col("span").fill_null(layout.span_s) if "span" in frame.columns else pl.lit(layout.span_s)
@@ -149,8 +149,8 @@ def _statements(table: pl.DataFrame, layout: Layout, left: Leftovers) -> pl.Data
     )
     frame = frame.drop("span", "time_per_call", strict=False)
     if layout.cumulative:
-        frame = _differences(frame, left)
-    return left.split(
+        frame = _differences(frame, rejected)
+    return rejected.split(
         frame.with_columns(
             pl.when(pl.col("span_s") <= 0).then(pl.lit("the interval has no length"))
             .when(pl.col("calls") == 0).then(pl.lit("nothing was called in the interval")).alias("why")
@@ -163,7 +163,7 @@ def figures_in(frame: pl.DataFrame) -> list[str]:
     return [c for c, kind in frame.schema.items() if kind.is_float() and c != "span_s"]
 
 
-def _differences(frame: pl.DataFrame, left: Leftovers) -> pl.DataFrame:
+def _differences(frame: pl.DataFrame, rejected: RejectedRows) -> pl.DataFrame:
     """Readings that count up become what was done since the reading before; a fall is a reset and tells nothing."""
     who = ["text", *WHO, *(c for c in ("plan_key",) if c in frame.columns)]
     figures = figures_in(frame)
@@ -172,7 +172,7 @@ def _differences(frame: pl.DataFrame, left: Leftovers) -> pl.DataFrame:
         pl.col("at_us").diff().over(who).alias("passed"),
     )
     fell = pl.any_horizontal([(pl.col(f"{c} done") < 0).fill_null(False) for c in figures])
-    frame = left.split(
+    frame = rejected.split(
         frame.with_columns(
             pl.when(pl.col("passed").is_null()).then(pl.lit("the first reading of its statement has none to compare with"))
             .when(pl.col("passed") == 0).then(pl.lit("a second reading at the same moment"))

@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 import polars as pl
 
-from hardy_gauge.capture.imports.leftovers import Leftovers, NotTaken
+from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
 
 Form = Literal["csv", "jsonl", "parquet"]
 SEPARATORS = (",", ";", "\t", "|")
@@ -29,34 +29,34 @@ def form_of(name: str, head: bytes) -> Form:
     return "csv"
 
 
-def read_table(path: Path, name: str, left: Leftovers, rows: int | None = None) -> pl.DataFrame:
+def read_table(path: Path, name: str, rejected: RejectedRows, rows: int | None = None) -> pl.DataFrame:
     """Columns as they are in the file and ``line``; with ``rows`` only about so many from its beginning.
 
-    NotTaken when the file as a whole is not what it seems.
+    ImportRefused when the file as a whole is not what it seems.
     """
     with path.open("rb") as file:
         head = file.read(4096)
     if not head.strip():
-        raise NotTaken("the file is empty")
+        raise ImportRefused("the file is empty")
     form = form_of(name, head)
-    frame = {"csv": _csv, "jsonl": _jsonl, "parquet": _parquet}[form](path, left, rows)
+    frame = {"csv": _csv, "jsonl": _jsonl, "parquet": _parquet}[form](path, rejected, rows)
     if not frame.width or frame.columns == [LINE]:
-        raise NotTaken("the file has no columns")
+        raise ImportRefused("the file has no columns")
     return frame
 
 
-def _csv(path: Path, left: Leftovers, rows: int | None) -> pl.DataFrame:
+def _csv(path: Path, rejected: RejectedRows, rows: int | None) -> pl.DataFrame:
     with path.open("rb") as file:
         first = file.readline(LONGEST_FIELD).decode("utf-8-sig", "replace")
     separator = max(SEPARATORS, key=first.count)
     try:
         frame = pl.read_csv(path, separator=separator, infer_schema=False, n_rows=rows)
     except pl.exceptions.PolarsError:
-        return _csv_by_line(path, separator, left, rows)
+        return _csv_by_line(path, separator, rejected, rows)
     if any(c == LINE or c.startswith("_duplicated_") or "\n" in c for c in frame.columns):
-        return _csv_by_line(path, separator, left, rows)
+        return _csv_by_line(path, separator, rejected, rows)
     if rows is None and not _fits(path, separator, frame):
-        return _csv_by_line(path, separator, left, rows)
+        return _csv_by_line(path, separator, rejected, rows)
     breaks = _inside("\n")
     before = pl.int_range(pl.len(), dtype=pl.Int64) + 2 + breaks.cum_sum() - breaks
     return frame.with_columns(before.alias(LINE))
@@ -89,7 +89,7 @@ def lines_of(path: Path) -> int:
     return _count(path, b"\n") + (last not in (b"\n", b""))
 
 
-def _csv_by_line(path: Path, separator: str, left: Leftovers, rows: int | None) -> pl.DataFrame:
+def _csv_by_line(path: Path, separator: str, rejected: RejectedRows, rows: int | None) -> pl.DataFrame:
     """Slower, for files with lines that do not fit: each of those is noted."""
     with path.open(encoding="utf-8-sig", errors="replace", newline="") as file:
         reader = csv.reader(file, delimiter=separator)
@@ -102,7 +102,7 @@ def _csv_by_line(path: Path, separator: str, left: Leftovers, rows: int | None) 
                 if not names:
                     names = _names(fields)
                 elif fields and len(fields) != len(names):
-                    left.add(line, f"another number of fields than the heading: {len(fields)}, not {len(names)}")
+                    rejected.add(line, f"another number of fields than the heading: {len(fields)}, not {len(names)}")
                 elif fields:
                     taken.append([text or None for text in fields])
                     lines.append(line)
@@ -110,9 +110,9 @@ def _csv_by_line(path: Path, separator: str, left: Leftovers, rows: int | None) 
                 if rows is not None and len(taken) >= rows:
                     break
         except csv.Error as error:
-            left.add(line, f"not CSV from here on: {error}")
+            rejected.add(line, f"not CSV from here on: {error}")
     if not names:
-        raise NotTaken("the file has no heading")
+        raise ImportRefused("the file has no heading")
     columns = {name: [row[i] for row in taken] for i, name in enumerate(names)}
     schema: dict[str, Any] = {name: pl.String for name in names}
     return pl.DataFrame(columns, schema=schema).with_columns(pl.Series(LINE, lines, dtype=pl.Int64))
@@ -130,7 +130,7 @@ def _names(fields: list[str]) -> list[str]:
     return names
 
 
-def _jsonl(path: Path, left: Leftovers, rows: int | None) -> pl.DataFrame:
+def _jsonl(path: Path, rejected: RejectedRows, rows: int | None) -> pl.DataFrame:
     if rows is None:
         try:
             frame = pl.read_ndjson(path, infer_schema_length=SAMPLE_ROWS)
@@ -138,10 +138,10 @@ def _jsonl(path: Path, left: Leftovers, rows: int | None) -> pl.DataFrame:
                 return _plain(frame.with_columns(pl.int_range(1, pl.len() + 1, dtype=pl.Int64).alias(LINE)))
         except (pl.exceptions.PolarsError, OSError, pl.exceptions.PanicException):
             pass
-    return _jsonl_by_line(path, left, rows)
+    return _jsonl_by_line(path, rejected, rows)
 
 
-def _jsonl_by_line(path: Path, left: Leftovers, rows: int | None) -> pl.DataFrame:
+def _jsonl_by_line(path: Path, rejected: RejectedRows, rows: int | None) -> pl.DataFrame:
     taken: list[dict[str, Any]] = []
     with path.open("rb") as file:
         for number, line in enumerate(file, 1):
@@ -150,17 +150,17 @@ def _jsonl_by_line(path: Path, left: Leftovers, rows: int | None) -> pl.DataFram
             try:
                 row = json.loads(line.decode("utf-8-sig"))
             except (ValueError, RecursionError):
-                left.add(number, "not a line of JSON")
+                rejected.add(number, "not a line of JSON")
                 continue
             if not isinstance(row, dict):
-                left.add(number, "not a JSON object")
+                rejected.add(number, "not a JSON object")
                 continue
             flat = {name: _text(value) for name, value in row.items() if name != LINE}
             taken.append(flat | {LINE: number})
             if rows is not None and len(taken) >= rows:
                 break
     if not taken:
-        raise NotTaken("no line of the file is a JSON object")
+        raise ImportRefused("no line of the file is a JSON object")
     names = dict.fromkeys(name for row in taken for name in row)
     schema = {name: pl.Int64 if name == LINE else pl.String for name in names}
     return pl.DataFrame([{name: row.get(name) for name in names} for row in taken], schema=schema)
@@ -172,11 +172,11 @@ def _text(value: Any) -> str | None:
     return json.dumps(value)
 
 
-def _parquet(path: Path, left: Leftovers, rows: int | None) -> pl.DataFrame:
+def _parquet(path: Path, rejected: RejectedRows, rows: int | None) -> pl.DataFrame:
     try:
         frame = pl.read_parquet(path, n_rows=rows)
     except (pl.exceptions.PolarsError, OSError, pl.exceptions.PanicException) as error:
-        raise NotTaken(f"the file is not Parquet: {' '.join(str(error).split())[:200]}") from error
+        raise ImportRefused(f"the file is not Parquet: {' '.join(str(error).split())[:200]}") from error
     frame = frame.rename({LINE: f"{LINE} (2)"}) if LINE in frame.columns else frame
     return _plain(frame.with_columns(pl.int_range(1, pl.len() + 1, dtype=pl.Int64).alias(LINE)))
 

@@ -28,27 +28,60 @@ def time_spent(samples: pl.DataFrame) -> pl.Expr:
     return (pl.col("weight").sum() if "weight" in samples.columns else pl.len()).cast(pl.Float64)
 
 
-def accounts(samples: pl.DataFrame, by: Sequence[str], ticks: int, period_us: int = PERIOD_US) -> pl.DataFrame:
-    """One row an account, most time first: keys, samples, active_sessions with low and high, share.
+def entries(samples: pl.DataFrame, by: Sequence[str], seconds: float, period_us: int = PERIOD_US) -> pl.DataFrame:
+    """One row an entry, most time first: keys, samples, active_sessions with low and high, share.
 
     ``samples`` has ``at_us``, the columns of ``by`` and perhaps ``weight`` (seconds that a sample stands for), with
-    ``one_in`` and ``session`` where one session stands for several; ``ticks`` counts the seconds looked at.
+    ``one_in`` and ``session`` where one session stands for several; ``seconds`` were looked at.
     """
-    summed = with_margins(samples, by, ticks, period_us)
-    total = max(float(summed["n"].sum()), 1e-9) if len(summed) else 1.0
-    moments = max(ticks, 1)
-    return summed.select(
-        *by,
-        "samples",
-        (pl.col("n") / moments).alias("active_sessions"),
-        (pl.col("low") / moments).alias("low"),
-        (pl.col("high") / moments).alias("high"),
-        (pl.col("n") / total).alias("share"),
+    summed = with_margins(samples, by, max(round(seconds), 1), period_us)
+    looked = max(seconds, 1.0)
+    rows = summed.select(*by, "samples", *(pl.col(c) / looked for c in ("n", "low", "high")))
+    return _ranked(rows, by)
+
+
+def entries_of_servers(samples: pl.DataFrame, by: Sequence[str], seconds: Mapping[int, float]) -> pl.DataFrame:
+    """As ``entries``, of servers that were looked at for different times: each server's time by its own seconds.
+
+    ``samples`` has ``server_id`` too. Servers looked at for the same time are counted together; intervals of the parts
+    are put together by the distances of their ends (Zou and Donner, "Construction of confidence limits about effect
+    measures: a general approach", Statistics in Medicine 27, 2008).
+    """
+    groups: dict[int, list[int]] = {}
+    for server_id, looked in seconds.items():
+        groups.setdefault(round(looked), []).append(server_id)
+    if len(groups) <= 1:
+        return entries(samples, by, next(iter(seconds.values()), 0.0))
+    parts = []
+    for ids in groups.values():
+        mine = samples.filter(pl.col("server_id").is_in(ids))
+        if len(mine):
+            parts.append(entries(mine, by, seconds[ids[0]]).drop("share"))
+    if not parts:
+        return entries(samples, by, 0.0)
+    below, above = (pl.col("active_sessions") - pl.col("low")) ** 2, (pl.col("high") - pl.col("active_sessions")) ** 2
+    rows = (
+        pl.concat(parts)
+        .group_by(list(by))
+        .agg(
+            pl.col("samples").sum(),
+            pl.col("active_sessions").sum().alias("n"),
+            (pl.col("active_sessions").sum() - below.sum().sqrt()).alias("low"),
+            (pl.col("active_sessions").sum() + above.sum().sqrt()).alias("high"),
+        )
+    )
+    return _ranked(rows, by)
+
+
+def _ranked(rows: pl.DataFrame, by: Sequence[str]) -> pl.DataFrame:
+    total = max(float(rows["n"].sum()), 1e-9) if len(rows) else 1.0
+    return rows.select(
+        *by, "samples", pl.col("n").alias("active_sessions"), "low", "high", (pl.col("n") / total).alias("share")
     ).sort("active_sessions", *by, descending=[True] + [False] * len(by))
 
 
 def over_time(samples: pl.DataFrame, by: str, since_us: int, until_us: int, step_us: int) -> pl.DataFrame:
-    """Active sessions by time step and account: columns at_us (start of the step), ``by``, active_sessions."""
+    """Active sessions by time step and entry: columns at_us (start of the step), ``by``, active_sessions."""
     moments = step_us / PERIOD_US
     return (
         samples.with_columns(((pl.col("at_us") - since_us) // step_us * step_us + since_us).alias("at_us"))

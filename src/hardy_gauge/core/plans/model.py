@@ -6,6 +6,8 @@ import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from hardy_gauge.errors import InvalidInput
+
 
 @dataclass
 class Step:
@@ -57,9 +59,10 @@ class Plan:
         return hashlib.sha256(self.root.shape().encode()).hexdigest()[:12]
 
 
-class MalformedPlan(ValueError):
+class MalformedPlan(InvalidInput):
     """A text that is no plan; ``field`` names what is wrong with it."""
 
+    title = "The plan cannot be read"
+
     def __init__(self, detail: str, field: str = "plan") -> None:
-        super().__init__(detail)
-        self.field = field
+        super().__init__(detail, field)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import Literal
+
 from hardy_gauge.core.plans.model import Plan, Step
 
 
@@ -28,15 +31,27 @@ def _fill(step: Step, time: float | None) -> None:
         _fill(below, None if below.never_run else seconds * fit)
 
 
-def by_key(plan: Plan, key: str) -> list[dict[str, float | str]]:
-    """Own time, rows and pages summed by ``operation`` or by ``object``, most own time first."""
-    sums: dict[str, dict[str, float]] = {}
+@dataclass(frozen=True)
+class Sum:
+    """Own time, rows and pages of all steps of one operation or object."""
+
+    name: str
+    own_time_s: float
+    steps: float
+    rows_examined: float
+    pages_read: float
+
+
+def by_key(plan: Plan, key: Literal["operation", "object"]) -> list[Sum]:
+    """Sums by ``operation`` or by ``object``, most own time first."""
+    groups: dict[str, list[Step]] = {}
     for _, step in plan.root.walk():
-        name = str(getattr(step, key) or "no object")
-        row = sums.setdefault(name, {"own_time_s": 0.0, "steps": 0.0, "rows_examined": 0.0, "pages_read": 0.0})
-        row["own_time_s"] += step.own_time_s or 0.0
-        row["steps"] += 1
-        row["rows_examined"] += step.rows_examined or 0.0
-        row["pages_read"] += step.pages_read or 0.0
-    rows: list[dict[str, float | str]] = [{"name": name, **row} for name, row in sums.items()]
-    return sorted(rows, key=lambda row: -float(row["own_time_s"]))
+        groups.setdefault(str(getattr(step, key) or "no object"), []).append(step)
+    found = [
+        Sum(
+            name, sum(s.own_time_s or 0.0 for s in steps), float(len(steps)), sum(s.rows_examined or 0.0 for s in steps),
+            sum(s.pages_read or 0.0 for s in steps),
+        )
+        for name, steps in groups.items()
+    ]  # fmt: skip
+    return sorted(found, key=lambda row: -row.own_time_s)

@@ -5,20 +5,22 @@ before and after it: a job that starts or ends at a fixed time makes an edge, an
 The centre is the median; the band is the 5% to 95% quantile, widened to at least ±15% of the centre so that a very
 steady figure is not called unusual for a trifle. Where the time of week was seen in fewer than three weeks, the same
 time on other days of the same kind (weekday or weekend) is taken too.
+
+Stretches of known trouble are left out, so that the band after a bad week is not as wide as the trouble was high.
 """
 
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, WEEK_US, Span, is_weekend
+
 Array = NDArray[np.float64]
-HOUR_US = 3_600_000_000
-DAY_US = 24 * HOUR_US
-WEEK_US = 7 * DAY_US
 MONDAY_US = 4 * DAY_US  # 1970-01-05 was a Monday
 SMOOTH_MINUTES = 15
 QUARTER_US = HOUR_US // 4
@@ -27,6 +29,10 @@ OF_DAY = 96
 FEWEST_WEEKS = 3
 FEWEST_VALUES = 30
 LEAST_WIDTH = 0.15
+# a stretch this many times the centre, or this part of it, for half an hour or more is a trouble and not a habit
+TROUBLED_RATIO = 2.0
+TROUBLED_MINUTES = 30
+MOST_EXCLUDED = 1 / 3
 
 
 @dataclass(frozen=True)
@@ -51,10 +57,65 @@ class UsualRange:
         return between(self.low), between(self.centre), between(self.high)
 
 
-def usual_range(times_us: NDArray[np.int64], values: Array) -> UsualRange:
-    """The usual range of minute figures; ``times_us`` ascending, both of shape (n,)."""
-    quarter = ((np.asarray(times_us) - MONDAY_US) % WEEK_US // QUARTER_US).astype(int)
-    smooth = _smooth(np.asarray(values, dtype=float))
+def usual_range(times_us: NDArray[np.int64], values: Array, troubles: Sequence[Span] = ()) -> UsualRange:
+    """The usual range of minute figures; ``times_us`` ascending, both of shape (n,). Minutes in ``troubles`` are left
+    out.
+    """
+    times, smooth = np.asarray(times_us), smoothed(np.asarray(values, dtype=float))
+    kept = ~_inside(times, troubles)
+    span = float(times[-1] - times[0]) if len(times) else 0.0
+    return _ranges(times[kept], smooth[kept], span)
+
+
+def troubled_spans(times_us: NDArray[np.int64], values: Array, least: float) -> list[Span]:
+    """Stretches in which a figure was out of all habit: twice its centre or more, or half of it or less, and by
+    ``least`` in its own unit, for half an hour or longer.
+
+    What comes at a time of the week in a third of the weeks or more is a habit, since then the quantiles hold it.
+    """
+    times, smooth = np.asarray(times_us), smoothed(np.asarray(values, dtype=float))
+    if not len(times):
+        return []
+    _, centre, _ = _ranges(times, smooth, float(times[-1] - times[0])).at(times)
+    known = np.isfinite(centre) & (np.abs(smooth - centre) > least)
+    far = known & ((smooth > TROUBLED_RATIO * centre) | (smooth < centre / TROUBLED_RATIO))
+    far &= ~_habitual(times, far)
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], far.astype(np.int8), [0]))))
+    stretches = [
+        Span(int(times[a]), int(times[b - 1]) + MINUTE_US) for a, b in zip(edges[::2], edges[1::2], strict=True)
+    ]
+    return [span for span in stretches if span.seconds >= TROUBLED_MINUTES * 60]
+
+
+def ready_us(since_us: int, at_us: int) -> int:
+    """When a usual range for this time of day stands, at the earliest, recorded without a gap since ``since_us``: the
+    same time on the next day of the same kind.
+    """
+    weekend, day = is_weekend(at_us), max(since_us, at_us)
+    for _ in range(8):
+        day += DAY_US
+        if is_weekend(day) == weekend:
+            break
+    return day
+
+
+def _habitual(times: NDArray[np.int64], far: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Whether a third of the minutes at this time of the week are as far off, of those on at least three weeks."""
+    place = ((times - MONDAY_US) % WEEK_US // HOUR_US).astype(int)
+    count = np.bincount(place, minlength=168)
+    share = np.bincount(place, weights=far, minlength=168) / np.maximum(count, 1)
+    return np.asarray((share > MOST_EXCLUDED)[place])
+
+
+def _inside(times: NDArray[np.int64], spans: Sequence[Span]) -> NDArray[np.bool_]:
+    found = np.zeros(len(times), dtype=bool)
+    for span in spans:
+        found |= (times >= span.since_us) & (times < span.until_us)
+    return found
+
+
+def _ranges(times_us: NDArray[np.int64], smooth: Array, span_us: float) -> UsualRange:
+    quarter = ((times_us - MONDAY_US) % WEEK_US // QUARTER_US).astype(int)
     order = np.argsort(quarter, kind="stable")
     edges = np.searchsorted(quarter[order], np.arange(QUARTERS + 1))
     grouped = smooth[order]
@@ -72,8 +133,7 @@ def usual_range(times_us: NDArray[np.int64], values: Array) -> UsualRange:
             low[q], centre[q], high[q] = (_quantile(ranked, share) for share in (0.05, 0.5, 0.95))
     low = np.minimum(low, centre * (1 - LEAST_WIDTH))
     high = np.maximum(high, centre * (1 + LEAST_WIDTH))
-    span = float(times_us[-1] - times_us[0]) if len(times_us) else 0.0
-    return UsualRange(low, centre, high, span / WEEK_US)
+    return UsualRange(low, centre, high, span_us / WEEK_US)
 
 
 def _quantile(ranked: Array, share: float) -> float:
@@ -84,7 +144,8 @@ def _quantile(ranked: Array, share: float) -> float:
     return float(ranked[below] + (at - below) * (ranked[above] - ranked[below]))
 
 
-def _smooth(values: Array) -> Array:
+def smoothed(values: Array) -> Array:
+    """Means over a quarter of an hour around each minute; the same where there are fewer."""
     if len(values) < SMOOTH_MINUTES:
         return values
     total = np.cumsum(np.insert(values, 0, 0.0))

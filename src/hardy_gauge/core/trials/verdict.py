@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from hardy_gauge.core.reference.words import duration
+from hardy_gauge.core.figures.formatting import duration
 from hardy_gauge.core.trials.compare import Interval, Ratio
 from hardy_gauge.core.trials.figures import Metric
 

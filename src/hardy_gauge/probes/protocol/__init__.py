@@ -4,14 +4,15 @@ The same schemas serve in-process probes and, as JSON over HTTP, every other one
 microseconds as integers, durations seconds, sizes bytes. Counters only ever grow until the server
 restarts; ``started_at_us`` tells one life of the server from the next.
 
-This module imports nothing of ours, so that a server's side can speak the protocol alone.
+This module imports nothing of ours but the errors, so that a server's side can speak the protocol alone.
 """
 
+from hardy_gauge.errors import NeverAsked, ProbeError, Refused, Unsupported
 from hardy_gauge.probes.protocol.base import PROTOCOL_VERSION, Message
 from hardy_gauge.probes.protocol.changes import Done, PinRequest, SettingChange, VolumeGrowth
 from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, Step
 from hardy_gauge.probes.protocol.plays import Arrival, HistoryKind, PlayRequest, PlayState, PlayStatement
-from hardy_gauge.probes.protocol.probe import Probe, ProbeError, Refused, RemembersPast, Unsupported
+from hardy_gauge.probes.protocol.probe import Probe, RemembersPast
 from hardy_gauge.probes.protocol.state import (
     Column,
     IndexFacts,
@@ -55,6 +56,7 @@ __all__ = [
     "Member",
     "Members",
     "Message",
+    "NeverAsked",
     "PinRequest",
     "PlayRequest",
     "PlayState",

@@ -1,4 +1,4 @@
-"""The probe itself, and what can go wrong with it."""
+"""The probe itself; what can go wrong with it is in ``hardy_gauge.errors``."""
 
 from __future__ import annotations
 
@@ -36,19 +36,3 @@ class RemembersPast(Probe, Protocol):
     """A probe with the ability ``history``: rows of a past span, columns as in docs/probe-protocol.md."""
 
     def history(self, kind: HistoryKind, since_us: int, until_us: int) -> pl.DataFrame: ...
-
-
-class ProbeError(Exception):
-    """The server did not answer, or answered something that is not the protocol."""
-
-
-class Unsupported(ProbeError):
-    """The server does not report what was asked."""
-
-
-class Refused(ProbeError):
-    """The server understood the request and refuses it; ``field`` names what is wrong with it."""
-
-    def __init__(self, detail: str, field: str = "") -> None:
-        super().__init__(detail)
-        self.field = field

@@ -20,6 +20,7 @@ class SettingValue(Message):
     applies: Literal["at once", "for new sessions", "at restart", "never"]
     context: str = Field("", description="who may set it and where, in the engine's own word")
     pending: bool = Field(False, description="another value waits for a restart")
+    concerns: Literal["work", "other"] = Field("work", description="other: locale, formats, names, places of files")
     description: str = ""
 
 
@@ -52,14 +53,19 @@ class IndexFacts(IndexSpec):
 
 
 class Table(Message):
+    """A table; ``inserts``, ``updates`` and ``deletes`` are rows counted since the server started, ``column_updates``
+    the same by column where the server tells them apart.
+    """
+
     name: str
     rows: float
     bytes: int
     columns: list[Column]
     indexes: list[IndexFacts]
-    inserts_per_s: float | None = None
-    deletes_per_s: float | None = None
-    column_updates_per_s: dict[str, float] = Field(default_factory=dict)
+    inserts: float | None = None
+    updates: float | None = None
+    deletes: float | None = None
+    column_updates: dict[str, float] = Field(default_factory=dict)
 
 
 class Schema(Message):

@@ -24,6 +24,7 @@ Ability = Literal[
     "change",
     "members",
     "host",
+    "call_begin",
 ]
 
 

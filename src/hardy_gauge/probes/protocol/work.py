@@ -53,6 +53,7 @@ class Session(Message):
     wait_event: str
     blocked_by: int | None = None
     text: str | None = Field(None, description="where the counters may not know the statement yet")
+    began_us: int | None = Field(None, description="when its call began, with the ability call_begin")
 
 
 class Sessions(Message):

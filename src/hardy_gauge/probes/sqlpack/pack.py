@@ -72,7 +72,7 @@ class Pack(PackPart):
     columns: Query
     indexes: Query
     members: Query
-    companion: str = Field("", description="name of the module that knows the engine's plans and log")
+    adapter: str = Field("", description="name of the module that knows the engine's plans and log")
 
 
 class FigureQuery(PackPart):

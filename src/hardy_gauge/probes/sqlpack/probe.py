@@ -10,8 +10,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from hardy_gauge.probes import protocol as p
-from hardy_gauge.probes.sqlpack.companion import Companion, companion_of
 from hardy_gauge.probes.sqlpack.connection import Line, Row, parse, plain
+from hardy_gauge.probes.sqlpack.engine_adapter import EngineAdapter, adapter_of
 from hardy_gauge.probes.sqlpack.pack import FigureQuery, Pack, Query, pack_for
 from hardy_gauge.probes.sqlpack.schema import tables_of
 from hardy_gauge.probes.sqlpack.values import number, setting
@@ -55,8 +55,8 @@ class SqlPackProbe:
         return list(dict.fromkeys(r.ability for r in self._reports() if r.reported))
 
     @cached_property
-    def _companion(self) -> Companion:
-        return companion_of(self.pack.companion, self._line)
+    def _adapter(self) -> EngineAdapter:
+        return adapter_of(self.pack.adapter, self._line)
 
     def _ask(self, query: Query) -> list[Row]:
         sql = query.text(self.version)
@@ -164,10 +164,10 @@ class SqlPackProbe:
         return p.Sessions(at_us=_now_us(), sessions=rows)
 
     def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> p.Executions:
-        return self._companion.executions(since_us, threshold_s, literals)
+        return self._adapter.executions(since_us, threshold_s, literals)
 
     def messages(self, since_us: int) -> p.LogMessages:
-        return self._companion.messages(since_us)
+        return self._adapter.messages(since_us)
 
     def settings(self) -> p.Settings:
         return p.Settings(at_us=_now_us(), settings=[setting(row) for row in self._ask(self.pack.settings)])
@@ -194,7 +194,7 @@ class SqlPackProbe:
         return url.render_as_string()
 
     def explain(self, request: p.ExplainRequest) -> p.Explained:
-        return self._companion.explain(request)
+        return self._adapter.explain(request)
 
     def plan(self, plan_key: str) -> p.Explained:
         raise p.Unsupported("the server does not keep plans by a key")

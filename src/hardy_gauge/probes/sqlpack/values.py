@@ -53,6 +53,7 @@ def setting(row: dict[str, Any]) -> SettingValue:
         minimum=None if bounds[0] is None else float(bounds[0]), maximum=None if bounds[1] is None else float(bounds[1]),
         choices=list(row["choices"]) if row.get("choices") else None, applies=row["applies"],
         description=row.get("description") or "", context=row.get("context") or "", pending=bool(row.get("pending")),
+        concerns=row.get("concerns") or "work",
     )  # fmt: skip
 
 

@@ -2,7 +2,17 @@ import { describe, expect, it } from 'vitest'
 import type { Schemas } from '@/api/client'
 import { matches, type Filters } from './filters'
 
-const line = { server: 'kiosk-a', role: 'member', engine: 'practice', engine_version: '4.1', words: 'as usual', labels: ['quay'], unusual: false, unlike: true, capture: 'recording' } as unknown as Schemas['Line']
+const line = {
+  server: 'kiosk-a',
+  role: 'member',
+  engine: 'practice',
+  engine_version: '4.1',
+  words: 'as usual',
+  labels: ['quay'],
+  unusual: false,
+  unlike: true,
+  capture: 'recording',
+} as unknown as Schemas['Line']
 const none: Filters = { search: '', unusual: '', unlike: '', role: '', label: '', capture: '' }
 const fits = (more: Partial<Filters>) => matches({ ...none, ...more }, 'kiosk', line)
 

@@ -17,7 +17,10 @@ export function useFilters() {
 export function matches(filters: Filters, cluster: string, line: Schemas['Line']): boolean {
   const text = `${line.server} ${line.role} ${cluster} ${line.engine} ${line.engine_version} ${line.words} ${line.labels.join(' ')}`.toLowerCase()
   return (
-    filters.search.toLowerCase().split(/\s+/).every((word) => text.includes(word)) &&
+    filters.search
+      .toLowerCase()
+      .split(/\s+/)
+      .every((word) => text.includes(word)) &&
     (!filters.unusual || line.unusual) &&
     (!filters.unlike || line.unlike) &&
     (!filters.role || line.role === filters.role) &&

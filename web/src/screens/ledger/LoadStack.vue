@@ -31,13 +31,25 @@ const option = computed(() => {
         data: stack.series[key].map((value, i) => [(stack.at_us[i] + stack.step_us / 2) / 1000, value]),
       })),
       ...(stack.reference
-        ? [{ name: 'reference', type: 'line', step: 'middle', symbol: 'none', z: 5, lineStyle: { color: token('--steel'), width: 1.5, type: [4, 2] }, data: stack.reference.map((value, i) => [(stack.at_us[i] + stack.step_us / 2) / 1000, value]) }]
+        ? [
+            {
+              name: 'reference',
+              type: 'line',
+              step: 'middle',
+              symbol: 'none',
+              z: 5,
+              lineStyle: { color: token('--steel'), width: 1.5, type: [4, 2] },
+              data: stack.reference.map((value, i) => [(stack.at_us[i] + stack.step_us / 2) / 1000, value]),
+            },
+          ]
         : []),
     ],
   }
 })
 const columns = computed(() => ['time', ...keys.value.map(name), ...(props.ledger.stack.reference ? ['reference'] : [])])
-const rows = computed(() => props.ledger.stack.at_us.map((t, i) => [clock(t, true), ...keys.value.map((key) => props.ledger.stack.series[key][i]), ...(props.ledger.stack.reference ? [props.ledger.stack.reference[i]] : [])]))
+const rows = computed(() =>
+  props.ledger.stack.at_us.map((t, i) => [clock(t, true), ...keys.value.map((key) => props.ledger.stack.series[key][i]), ...(props.ledger.stack.reference ? [props.ledger.stack.reference[i]] : [])]),
+)
 </script>
 
 <template>

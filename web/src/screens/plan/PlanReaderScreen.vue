@@ -1,22 +1,20 @@
 <script setup lang="ts">
 import { BButton, BFormTextarea } from 'bootstrap-vue-next'
 import { ref } from 'vue'
-import { post, Problem, type Schemas } from '@/api/client'
+import { answered, api, AS_TEXT, type Schemas } from '@/api/client'
+import ProblemLine from '@/parts/ProblemLine.vue'
+import { useWork } from '@/state/work'
 import PlanSheet from './PlanSheet.vue'
 
 const written = ref('')
 const plan = ref<Schemas['PlanOut'] | null>(null)
-const problem = ref<Problem | null>(null)
+const { problem, run } = useWork()
 
-async function read() {
-  problem.value = null
-  try {
-    plan.value = await post<Schemas['PlanOut']>('plans/read', written.value, 'text/plain')
-  } catch (error) {
+const read = () =>
+  run(async () => {
     plan.value = null
-    problem.value = error as Problem
-  }
-}
+    plan.value = await answered(api.POST('/api/plans/read', { body: written.value, ...AS_TEXT }))
+  })
 </script>
 
 <template>
@@ -27,7 +25,7 @@ async function read() {
       <div class="mt-2 d-flex gap-3 align-items-center">
         <BButton type="submit" size="sm" variant="primary" :disabled="!written.trim()">Read the plan</BButton>
         <span class="faded">Nothing is stored.</span>
-        <span v-if="problem" class="act" role="alert">{{ problem.title }}: {{ problem.detail }}</span>
+        <ProblemLine :problem="problem" />
       </div>
     </form>
     <PlanSheet v-if="plan" :plan="plan" />

@@ -41,17 +41,58 @@ const rowsOf = (step: Step) => (step.rows_seen === null ? '' : `${text(count(ste
       <span class="detail figure">{{ text(duration(step.own_time_s ?? 0)) }} own{{ rowsOf(step) ? `, ${rowsOf(step)}` : '' }}</span>
     </button>
   </div>
-  <p v-if="timed" class="faded hint">Width is time{{ whole === 1 ? '; double-click a step to make it the whole width' : '' }}. <a v-if="whole !== 1" href="#" @click.prevent="whole = 1">Show the whole plan</a></p>
+  <p v-if="timed" class="faded hint">
+    Width is time{{ whole === 1 ? '; double-click a step to make it the whole width' : '' }}. <a v-if="whole !== 1" href="#" @click.prevent="whole = 1">Show the whole plan</a>
+  </p>
   <p v-else class="faded">This plan has no times; its steps are listed below.</p>
 </template>
 
 <style scoped>
-.ribbons { position: relative; border-left: 1px solid var(--rule-strong); }
-.ribbon { position: absolute; height: 43px; border: 1px solid var(--rule-strong); padding: 3px 0; text-indent: 7px; text-align: left; overflow: hidden; white-space: nowrap; color: var(--ink); background: repeating-linear-gradient(45deg, var(--sheet) 0 5px, var(--usual) 5px 7px); }
-.ribbon.chosen { outline: 2px solid var(--brass); outline-offset: -1px; z-index: 1; }
-.own { position: absolute; right: 0; top: 0; bottom: 0; background: var(--f-data-read); opacity: 0.38; }
-.words, .detail { position: relative; display: block; overflow: hidden; text-overflow: ellipsis; }
-.words { font-weight: 600; font-size: 12.5px; }
-.detail { font-size: 11px; }
-.hint { font-size: 12px; margin: 3px 0 8px; }
+.ribbons {
+  position: relative;
+  border-left: 1px solid var(--rule-strong);
+}
+.ribbon {
+  position: absolute;
+  height: 43px;
+  border: 1px solid var(--rule-strong);
+  padding: 3px 0;
+  text-indent: 7px;
+  text-align: left;
+  overflow: hidden;
+  white-space: nowrap;
+  color: var(--ink);
+  background: repeating-linear-gradient(45deg, var(--sheet) 0 5px, var(--usual) 5px 7px);
+}
+.ribbon.chosen {
+  outline: 2px solid var(--brass);
+  outline-offset: -1px;
+  z-index: 1;
+}
+.own {
+  position: absolute;
+  right: 0;
+  top: 0;
+  bottom: 0;
+  background: var(--f-data-read);
+  opacity: 0.38;
+}
+.words,
+.detail {
+  position: relative;
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.words {
+  font-weight: 600;
+  font-size: 12.5px;
+}
+.detail {
+  font-size: 11px;
+}
+.hint {
+  font-size: 12px;
+  margin: 3px 0 8px;
+}
 </style>

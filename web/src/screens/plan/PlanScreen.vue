@@ -1,59 +1,81 @@
 <script setup lang="ts">
 import { BButton, BFormInput } from 'bootstrap-vue-next'
-import { ref } from 'vue'
-import { post, Problem, type Schemas } from '@/api/client'
+import { computed, ref } from 'vue'
+import { answered, api, Problem, type Schemas } from '@/api/client'
 import PlanSheet from './PlanSheet.vue'
 import SqlText from '@/parts/SqlText.vue'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
+import ProblemLine from '@/parts/ProblemLine.vue'
+import SubjectLink from '@/parts/SubjectLink.vue'
 import { useAnswer } from '@/state/fetching'
 import { clock, day, duration, text } from '@/state/units'
 import { useWindow } from '@/state/window'
+import { useWork } from '@/state/work'
 
 const w = useWindow()
-const answer = useAnswer<Schemas['PlanOut']>(() => `servers/${w.route.params.server}/plans/${w.route.params.plan}`)
-const wanted = ref('')
+const server = computed(() => String(w.route.params.server))
+const answer = useAnswer(
+  () => ({ server: server.value, plan_key: String(w.route.params.plan) }),
+  (path) => api.GET('/api/servers/{server}/plans/{plan_key}', { params: { path } }),
+)
+const written = ref('')
 const imagined = ref<Schemas['PlanOut'] | null>(null)
-const problem = ref('')
+const { problem, run } = useWork()
 
-async function imagine() {
-  problem.value = ''
-  const match = /^\s*(\w+)\s*\(([^)]+)\)\s*$/.exec(wanted.value)
-  if (!match) {
-    problem.value = 'Write a table and its columns, such as hold_request (title_id, state)'
-    return
-  }
-  const index = { table: match[1], columns: match[2].split(',').map((column) => column.trim()) }
-  try {
-    imagined.value = await post<Schemas['PlanOut']>(`servers/${w.route.params.server}/explain`, { text: answer.data.value!.text, add_indexes: [index] })
-  } catch (error) {
-    problem.value = (error as Problem).detail
-  }
-}
+const imagine = (text: string) =>
+  run(async () => {
+    const match = /^\s*([\w.]+)\s*\(([^)]+)\)\s*$/.exec(written.value)
+    if (!match) throw new Problem('Not an index', 'A table and its columns such as hold_request (title_id, state) were expected.', 'add_indexes', 422)
+    const index = { name: '', unique: false, table: match[1]!, columns: match[2]!.split(',').map((column) => column.trim()) }
+    imagined.value = await answered(api.POST('/api/servers/{server}/explain', { params: { path: { server: server.value } }, body: { text, add_indexes: [index], drop_indexes: [] } }))
+  })
 </script>
 
 <template>
-  <AnswerSheet :answer="answer" v-slot="{ data }">
+  <AnswerSheet v-slot="{ data }" :answer="answer">
     <div class="about">
       <SqlText :sql="data.text ?? ''" />
-      <p class="faded mb-0">Plan <code>{{ data.plan_id.slice(0, 8) }}</code> of <RouterLink :to="{ name: 'server', params: { server: data.server }, query: w.kept.value }">{{ data.server }}</RouterLink>, taken {{ day(data.taken_us!) }} {{ clock(data.taken_us!) }}. <RouterLink :to="{ name: 'statement', params: { fingerprint: data.statement }, query: { ...w.kept.value, scope: data.server } }">The statement</RouterLink></p>
+      <p class="faded mb-0">
+        Plan <code>{{ data.plan_id.slice(0, 8) }}</code> of <SubjectLink kind="server" :name="server" />, taken
+        {{ data.taken_us ? `${day(data.taken_us)} ${clock(data.taken_us)}` : 'at an unknown time' }}.
+        <SubjectLink v-if="data.statement" kind="statement" :name="data.statement" :server="server">The statement</SubjectLink>
+      </p>
     </div>
     <PlanSheet :plan="data" />
     <h2 class="part mt-3"><span>Try an index that does not exist yet</span></h2>
-    <form class="what-if" @submit.prevent="imagine">
-      <BFormInput v-model="wanted" size="sm" placeholder="table (column, column)" aria-label="Index to imagine" />
+    <form class="what-if" @submit.prevent="imagine(data.text ?? '')">
+      <BFormInput v-model="written" size="sm" placeholder="hold_request (title_id, state)" aria-label="Index to imagine" />
       <BButton size="sm" variant="outline-secondary" type="submit">Ask {{ data.server }}</BButton>
       <span class="faded">Nothing is built; the server only plans with it.</span>
-      <span v-if="problem" class="act" role="alert">{{ problem }}</span>
+      <ProblemLine :problem="problem" />
     </form>
     <template v-if="imagined">
-      <p class="mt-2"><strong>{{ imagined.plan_id === data.plan_id ? 'The plan stays the same.' : `With the index: ${text(duration(imagined.time_s ?? 0))} instead of ${text(duration(data.time_s ?? 0))}.` }}</strong> {{ imagined.sentence }}</p>
+      <p class="mt-2">
+        <strong>{{
+          imagined.plan_id === data.plan_id ? 'The plan stays the same.' : `With the index: ${text(duration(imagined.time_s ?? 0))} instead of ${text(duration(data.time_s ?? 0))}.`
+        }}</strong>
+        {{ imagined.sentence }}
+      </p>
       <PlanSheet v-if="imagined.plan_id !== data.plan_id" :plan="imagined" />
     </template>
   </AnswerSheet>
 </template>
 
 <style scoped>
-.about { display: grid; grid-template-columns: 1fr 330px; gap: 20px; margin-bottom: 10px; font-size: 13px; }
-.what-if { display: flex; gap: 12px; align-items: center; font-size: 13px; }
-.what-if input { width: 330px; }
+.about {
+  display: grid;
+  grid-template-columns: 1fr 330px;
+  gap: 20px;
+  margin-bottom: 10px;
+  font-size: 13px;
+}
+.what-if {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  font-size: 13px;
+}
+.what-if input {
+  width: 330px;
+}
 </style>

@@ -1,36 +1,50 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
 import FigureText from '@/parts/FigureText.vue'
+import DataTable from '@/parts/DataTable.vue'
 import GaugeScale from '@/parts/GaugeScale.vue'
+import SubjectLink from '@/parts/SubjectLink.vue'
+import type { Column } from '@/parts/table'
 import { clock, day, said, text } from '@/state/units'
-import { useWindow } from '@/state/window'
 
 defineProps<{ sheet: Schemas['ServerSheet'] }>()
-const w = useWindow()
 const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
   const one = setting[which]
   if (one === null || one === '') return one === null ? 'not known' : 'empty'
   return typeof one === 'number' ? text(said(one, setting.unit ?? '')) : String(one)
 }
+const about = (setting: Schemas['SettingOut']) => `${setting.name} = ${value(setting, 'value')}. ${setting.description} Applies ${setting.applies}${setting.context ? ` (${setting.context})` : ''}.`
+const SETTINGS: Column<Schemas['SettingOut']>[] = [
+  { key: 'name', title: 'setting', width: '42%', value: (setting) => setting.name },
+  { key: 'value', title: 'here', wide: true, value: (setting) => value(setting, 'value') },
+  { key: 'beside', title: 'elsewhere', wide: true },
+]
 </script>
 
 <template>
   <div class="facts">
     <h2 class="part"><span>Last changes</span></h2>
-    <p v-for="change in sheet.changes" :key="change.at_us + change.title" class="change"><span class="figure">{{ day(change.at_us) }} {{ clock(change.at_us) }}</span> {{ change.title }} <span class="faded">{{ change.kind }}</span></p>
+    <p v-for="change in sheet.changes" :key="change.at_us + change.title" class="change">
+      <span class="figure">{{ day(change.at_us) }} {{ clock(change.at_us) }}</span> {{ change.title }} <span class="faded">{{ change.kind }}</span>
+    </p>
     <p v-if="!sheet.changes.length" class="faded">None recorded.</p>
 
     <h2 class="part mt-2"><span>Settings that differ</span></h2>
     <div class="settings" tabindex="0">
-      <table class="ruled">
-        <tbody>
-          <tr v-for="setting in sheet.settings" :key="setting.name" :title="`${setting.name} = ${value(setting, 'value')}. ${setting.description} Applies ${setting.applies}${setting.context ? ` (${setting.context})` : ''}.`">
-            <td class="clip"><code>{{ setting.name }}</code></td>
-            <td class="num clip">{{ value(setting, 'value') }}</td>
-            <td class="faded clip">{{ setting.pending ? 'waits for a restart; ' : '' }}{{ setting.differs_from.length ? `not as on ${setting.differs_from.join(', ')}` : `default ${value(setting, 'default')}` }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <DataTable v-if="sheet.settings.length" :rows="sheet.settings" :columns="SETTINGS" :row-key="(setting) => setting.name">
+        <template #name="{ row }"
+          ><code :title="about(row)">{{ row.name }}</code></template
+        >
+        <template #value="{ row }"
+          ><span class="figure" :title="about(row)">{{ value(row, 'value') }}</span></template
+        >
+        <template #beside="{ row }"
+          ><span class="faded"
+            >{{ row.pending ? 'waits for a restart; ' : '' }}{{ row.differs_from.length ? `not as on ${row.differs_from.join(', ')}` : `default ${value(row, 'default')}` }}</span
+          ></template
+        >
+      </DataTable>
+      <p v-else class="faded mb-0">None.</p>
     </div>
 
     <h2 v-if="sheet.volumes.length" class="part mt-2"><span>Volumes</span></h2>
@@ -44,34 +58,80 @@ const value = (setting: Schemas['SettingOut'], which: 'value' | 'default') => {
     <template v-if="sheet.levels.length">
       <h2 class="part mt-2"><span>Levels</span></h2>
       <p class="levels">
-        <span v-for="level in sheet.levels" :key="level.name" :class="{ wide: level.of }">{{ level.title }} <code v-if="level.of">{{ level.of }}</code> <FigureText :value="level.value" :unit="level.unit" /></span>
+        <span v-for="level in sheet.levels" :key="level.name" :class="{ wide: level.of }"
+          >{{ level.title }} <code v-if="level.of">{{ level.of }}</code> <FigureText :value="level.value" :unit="level.unit"
+        /></span>
       </p>
     </template>
 
-    <h2 class="part mt-2"><span>Members of {{ sheet.cluster }}</span></h2>
+    <h2 class="part mt-2">
+      <span>Members of {{ sheet.cluster }}</span>
+    </h2>
     <p v-for="member in sheet.members" :key="member.server" class="member">
-      <RouterLink :to="{ name: 'server', params: { server: member.server }, query: w.kept.value }">{{ member.server }}</RouterLink>
+      <SubjectLink kind="server" :name="member.server" />
       <span class="faded">{{ member.role }}</span>
       <FigureText :value="member.active_sessions" unit="active sessions" />
     </p>
 
     <h2 class="part mt-2"><span>Capture</span></h2>
-    <p class="mb-0">{{ sheet.capture_words }}; engine {{ sheet.engine }} {{ sheet.engine_version }}<template v-if="sheet.cores">, {{ sheet.cores }} cores, <FigureText :value="sheet.memory_bytes" unit="B" /> of memory</template><template v-else>; it does not report its host</template>.</p>
-    <p v-for="gap in sheet.gaps" :key="gap.from_us" class="change act"><span class="figure">{{ clock(gap.from_us) }} to {{ gap.to_us ? clock(gap.to_us) : 'now' }}</span> {{ gap.kind }}: {{ gap.reason }}</p>
+    <p class="mb-0">
+      {{ sheet.capture_words }}; engine {{ sheet.engine }} {{ sheet.engine_version
+      }}<template v-if="sheet.cores">, {{ sheet.cores }} cores, <FigureText :value="sheet.memory_bytes" unit="B" /> of memory</template><template v-else>; it does not report its host</template>.
+    </p>
+    <p v-for="gap in sheet.gaps" :key="gap.from_us" class="change act">
+      <span class="figure">{{ clock(gap.from_us) }} to {{ gap.to_us ? clock(gap.to_us) : 'now' }}</span> {{ gap.kind }}: {{ gap.reason }}
+    </p>
   </div>
 </template>
 
 <style scoped>
-.facts { font-size: 13px; min-width: 0; }
-.settings { max-height: 270px; overflow: auto; }
-.settings table { table-layout: fixed; }
-.settings td:first-child { width: 44%; }
-.change, .member { margin: 0; padding: 2px 0; }
-.levels { margin: 0; display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); gap: 2px 16px; }
-.levels .wide { grid-column: 1 / -1; }
-.levels > span { display: flex; gap: 6px; white-space: nowrap; align-items: baseline; }
-.levels .figure { margin-left: auto; }
-.member { display: flex; gap: 10px; }
-.member .figure { margin-left: auto; }
-.volume { display: grid; grid-template-columns: 36px 112px auto 1fr; gap: 8px; align-items: center; }
+.facts {
+  font-size: 13px;
+  min-width: 0;
+}
+.settings {
+  max-height: 270px;
+  overflow: auto;
+}
+.settings :deep(td) {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.change,
+.member {
+  margin: 0;
+  padding: 2px 0;
+}
+.levels {
+  margin: 0;
+  display: grid;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: 2px 16px;
+}
+.levels .wide {
+  grid-column: 1 / -1;
+}
+.levels > span {
+  display: flex;
+  gap: 6px;
+  white-space: nowrap;
+  align-items: baseline;
+}
+.levels .figure {
+  margin-left: auto;
+}
+.member {
+  display: flex;
+  gap: 10px;
+}
+.member .figure {
+  margin-left: auto;
+}
+.volume {
+  display: grid;
+  grid-template-columns: 36px 112px auto 1fr;
+  gap: 8px;
+  align-items: center;
+}
 </style>

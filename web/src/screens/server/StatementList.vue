@@ -1,37 +1,38 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import CellBar from '@/parts/CellBar.vue'
-import FigureText from '@/parts/FigureText.vue'
-import { colourOf, FAMILIES } from '@/state/families'
-import { share, times } from '@/state/units'
+import DataTable from '@/parts/DataTable.vue'
+import SubjectLink from '@/parts/SubjectLink.vue'
+import type { Column } from '@/parts/table'
+import { colourOf, placeOf } from '@/state/families'
+import { share } from '@/state/units'
 import { useWindow } from '@/state/window'
 
-defineProps<{ rows: Schemas['StatementRow'][]; scope: string }>()
+type Row = Schemas['StatementRow']
+const props = defineProps<{ rows: Row[]; scope: string; reference: string }>()
 const w = useWindow()
-const to = (row: Schemas['StatementRow'], scope: string) => ({ name: 'statement', params: { fingerprint: row.fingerprint }, query: { ...w.kept.value, scope } })
-const colour = (row: Schemas['StatementRow']) => colourOf(row.main_family, FAMILIES.indexOf(row.main_family as (typeof FAMILIES)[number]))
+const columns = computed<Column<Row>[]>(() => [
+  { key: 'text', title: 'Statement', wide: true, code: true, value: (row) => row.text },
+  { key: 'share', title: 'share', unit: 'share', width: '76px', value: (row) => row.share },
+  { key: 'rate', title: 'calls/s', unit: '', width: '70px', value: (row) => row.calls_per_s },
+  { key: 'each', title: 'per call', unit: 's', width: '86px', value: (row) => row.time_per_call_s, missing: 'none finished' },
+  { key: 'reference', title: props.reference, unit: 's', width: '86px', value: (row) => row.reference_time_per_call_s?.value, missing: 'none' },
+  { key: 'difference', title: '', width: '104px' },
+])
+const open = (row: Row) => w.router.push({ name: 'statement', params: { fingerprint: row.fingerprint }, query: { ...w.kept.value, scope: props.scope } })
 </script>
 
 <template>
-  <table class="ruled">
-    <thead><tr><th>Statement</th><th class="num">share</th><th class="num">calls/s</th><th class="num">per call</th><th class="num">reference</th><th class="num"></th></tr></thead>
-    <tbody>
-      <tr v-for="row in rows" :key="row.fingerprint" class="link" @click="w.router.push(to(row, scope))">
-        <td class="clip"><RouterLink class="sql" :to="to(row, scope)" :title="row.text" @click.stop>{{ row.text }}</RouterLink></td>
-        <td class="num"><CellBar :value="row.share" :max="1" :colour="colour(row)">{{ share(row.share) }}</CellBar></td>
-        <td class="num"><FigureText :value="row.calls_per_s" unit="" /></td>
-        <td class="num"><FigureText :value="row.time_per_call_s" unit="s" /></td>
-        <td class="num"><FigureText :value="row.reference_time_per_call_s" unit="s" /></td>
-        <td class="num">{{ times(row.time_per_call_s, row.reference_time_per_call_s) }}</td>
-      </tr>
-    </tbody>
-  </table>
+  <DataTable :rows="rows" :columns="columns" :row-key="(row) => row.fingerprint" opens @open="open">
+    <template #text="{ row }"
+      ><SubjectLink kind="statement" :name="row.fingerprint" :server="scope" class="sql" :title="row.text">{{ row.text }}</SubjectLink></template
+    >
+    <template #share="{ row }"
+      ><CellBar :value="row.share" :max="1" :colour="colourOf(row.main_family, placeOf(row.main_family))">{{ share(row.share) }}</CellBar></template
+    >
+    <template #difference="{ row }"
+      ><span class="faded">{{ row.unfinished ? `${row.unfinished} still running` : row.difference.replace(' a typical day', '').replace(' the reference', '') }}</span></template
+    >
+  </DataTable>
 </template>
-
-<style scoped>
-table { table-layout: fixed; }
-th:nth-child(2) { width: 76px; }
-th:nth-child(3) { width: 62px; }
-th:nth-child(4), th:nth-child(5) { width: 86px; }
-th:nth-child(6) { width: 54px; }
-</style>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { BButton, BFormCheckbox, BFormInput, BFormSelect } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
-import { post, type Schemas } from '@/api/client'
+import { answered, api, type Schemas } from '@/api/client'
+import ProblemLine from '@/parts/ProblemLine.vue'
 import ReportList from './ReportList.vue'
-import { useWork, words } from './work'
+import { useWork, words } from '@/state/work'
 
 /** Try one address, see what it reports and who else is in its cluster, and take in what is confirmed. */
 const props = defineProps<{ accounts: Schemas['AccountOut'][] }>()
@@ -16,23 +17,25 @@ const cluster = ref('')
 const labels = ref('')
 const tested = ref<Schemas['Tested'] | null>(null)
 const members = ref<string[]>([])
-const results = ref<Schemas['Taken'][]>([])
+const results = ref<Schemas['Registered'][]>([])
 const choices = computed(() => [{ value: '', text: 'no account' }, ...props.accounts.map((one) => ({ value: one.name, text: `${one.name} (${one.user || 'token'})` }))])
 const reachable = computed(() => (tested.value?.members ?? []).filter((one) => one.address))
 
-const test = () => run(async () => {
-  results.value = []
-  tested.value = await post<Schemas['Tested']>('connections/test', { address: address.value.trim(), account: account.value })
-  name.value ||= tested.value.server
-  cluster.value ||= tested.value.cluster
-  members.value = reachable.value.map((one) => one.address!)
-})
-const take = () => run(async () => {
-  const shared = { cluster: cluster.value, labels: words(labels.value), account: account.value }
-  const servers = [{ address: address.value.trim(), name: name.value, ...shared }, ...members.value.map((one) => ({ address: one, ...shared }))]
-  results.value = await post<Schemas['Taken'][]>('connections', { servers })
-  emit('done')
-})
+const test = () =>
+  run(async () => {
+    results.value = []
+    tested.value = await answered(api.POST('/api/connections/test', { body: { address: address.value.trim(), account: account.value } }))
+    name.value ||= tested.value.server
+    cluster.value ||= tested.value.cluster
+    members.value = reachable.value.map((one) => one.address!)
+  })
+const take = () =>
+  run(async () => {
+    const shared = { cluster: cluster.value, labels: words(labels.value), account: account.value }
+    const servers = [{ address: address.value.trim(), name: name.value, ...shared }, ...members.value.map((one) => ({ address: one, name: '', ...shared }))]
+    results.value = await answered(api.POST('/api/connections', { body: { servers } }))
+    emit('done')
+  })
 </script>
 
 <template>
@@ -40,27 +43,41 @@ const take = () => run(async () => {
     <div class="form-grid">
       <label for="address">Address</label>
       <div class="form-line">
-        <BFormInput id="address" v-model="address" size="sm" :state="wrong('address')" placeholder="postgresql://host:5432/database, or http://host:port/servers/name" data-test="address" autofocus @input="tested = null" />
+        <BFormInput
+          id="address"
+          v-model="address"
+          size="sm"
+          :state="wrong('address')"
+          placeholder="postgresql://host:5432/database, or http://host:port/servers/name"
+          data-test="address"
+          autofocus
+          @input="tested = null"
+        />
         <BFormSelect v-model="account" :options="choices" size="sm" class="account" aria-label="Account" :state="wrong('account')" data-test="account" @change="tested = null" />
         <BButton type="submit" size="sm" variant="primary" :disabled="busy || !address" data-test="test">{{ busy && !tested ? 'Asking' : 'Test' }}</BButton>
         <BButton size="sm" variant="link" @click="$emit('close')">Close</BButton>
       </div>
       <template v-if="tested">
         <span>Answer</span>
-        <div data-test="tested"><span :class="{ act: !tested.answers }">{{ tested.words }}</span> <span class="faded">{{ tested.took_s.toFixed(2) }} s</span><span v-if="tested.known_as"> It is in the fleet already as {{ tested.known_as }}.</span></div>
+        <div data-test="tested">
+          <span :class="{ act: !tested.answers }">{{ tested.words }}</span> <span class="faded">{{ tested.took_s.toFixed(2) }} s</span
+          ><span v-if="tested.known_as"> It is in the fleet already as {{ tested.known_as }}.</span>
+        </div>
         <template v-if="tested.answers">
           <span></span>
           <ReportList :reports="tested.reports" />
           <label for="name">Call it</label>
           <div class="form-line">
             <BFormInput id="name" v-model="name" size="sm" class="name" :state="wrong('name')" data-test="name" />
-            <span>in cluster</span><BFormInput v-model="cluster" size="sm" class="name" aria-label="Cluster" data-test="cluster" />
-            <span>with labels</span><BFormInput v-model="labels" size="sm" class="name" aria-label="Labels, with commas between" placeholder="operational, east" />
+            <span>in cluster</span><BFormInput v-model="cluster" size="sm" class="name" aria-label="Cluster" data-test="cluster" /> <span>with labels</span
+            ><BFormInput v-model="labels" size="sm" class="name" aria-label="Labels, with commas between" placeholder="operational, east" />
           </div>
           <template v-if="tested.members.length">
             <span>Its cluster</span>
             <div>
-              <BFormCheckbox v-for="one in reachable" :key="one.address!" v-model="members" :value="one.address!">{{ one.name }} <span class="faded">{{ one.role }} {{ one.detail }}</span> <code>{{ one.address }}</code></BFormCheckbox>
+              <BFormCheckbox v-for="one in reachable" :key="one.address!" v-model="members" :value="one.address!"
+                >{{ one.name }} <span class="faded">{{ one.role }} {{ one.detail }}</span> <code>{{ one.address }}</code></BFormCheckbox
+              >
               <p v-for="one in tested.members.filter((m) => !m.address)" :key="one.name" class="faded mb-0">{{ one.name }}: seen, but its address is not known here</p>
             </div>
           </template>
@@ -71,14 +88,27 @@ const take = () => run(async () => {
         </template>
       </template>
     </div>
-    <p v-if="problem" class="act mb-0" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
-    <p v-for="one in results" :key="one.address" class="mb-0" :class="{ act: one.error }" data-test="taken">{{ one.error ? `${one.address}: ${one.error}` : `${one.server} is in the fleet; its first figures come within a minute.` }}</p>
+    <ProblemLine :problem="problem" />
+    <p v-for="one in results" :key="one.address" class="mb-0" :class="{ act: one.error }" data-test="taken">
+      {{ one.error ? `${one.address}: ${one.error}` : `${one.server} is in the fleet; its first figures come within a minute.` }}
+    </p>
   </form>
 </template>
 
 <style scoped>
-.connect { border: 1px solid var(--rule); padding: 10px 12px; margin-bottom: 10px; font-size: 13px; }
-.form-grid { grid-template-columns: 74px minmax(0, 1fr); }
-.account { width: 190px; }
-.name { width: 170px; }
+.connect {
+  border: 1px solid var(--rule);
+  padding: 10px 12px;
+  margin-bottom: 10px;
+  font-size: 13px;
+}
+.form-grid {
+  grid-template-columns: 74px minmax(0, 1fr);
+}
+.account {
+  width: 190px;
+}
+.name {
+  width: 170px;
+}
 </style>

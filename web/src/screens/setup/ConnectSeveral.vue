@@ -1,24 +1,38 @@
 <script setup lang="ts">
 import { BButton, BFormTextarea } from 'bootstrap-vue-next'
 import { ref } from 'vue'
-import { post, type Schemas } from '@/api/client'
-import { useWork } from './work'
+import { answered, api, AS_TEXT, type Schemas } from '@/api/client'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
+import ProblemLine from '@/parts/ProblemLine.vue'
+import { useWork } from '@/state/work'
 
 /** Many servers from a pasted text or a file: what was understood is shown before anything is stored. */
 const emit = defineEmits<{ done: []; close: [] }>()
 const { problem, busy, run } = useWork()
 const text = ref('')
 const found = ref<Schemas['ReadServers'] | null>(null)
-const results = ref<Schemas['Taken'][]>([])
+const results = ref<Schemas['Registered'][]>([])
 
-const read = () => run(async () => {
-  results.value = []
-  found.value = await post<Schemas['ReadServers']>('connections/read', text.value, 'text/plain')
-})
-const take = () => run(async () => {
-  results.value = await post<Schemas['Taken'][]>('connections', { servers: found.value!.servers })
-  emit('done')
-})
+const read = () =>
+  run(async () => {
+    results.value = []
+    found.value = await answered(api.POST('/api/connections/read', { body: text.value, ...AS_TEXT }))
+  })
+const take = (servers: Schemas['Registration'][]) =>
+  run(async () => {
+    results.value = await answered(api.POST('/api/connections', { body: { servers: servers.map((one) => ({ ...one, labels: one.labels ?? [] })) } }))
+    emit('done')
+  })
+const result = (address: string) => results.value.find((one) => one.address === address)
+const COLUMNS: Column<Schemas['Registration']>[] = [
+  { key: 'address', title: 'address', code: true, value: (one) => one.address },
+  { key: 'name', title: 'name', value: (one) => one.name || 'its own' },
+  { key: 'cluster', title: 'cluster', value: (one) => one.cluster || 'its own' },
+  { key: 'labels', title: 'labels', value: (one) => one.labels?.join(', ') },
+  { key: 'account', title: 'account', value: (one) => one.account },
+  { key: 'result', title: '' },
+]
 async function load(event: Event) {
   const file = (event.target as HTMLInputElement).files?.[0]
   if (file) text.value = await file.text()
@@ -35,22 +49,25 @@ async function load(event: Event) {
       <BButton size="sm" variant="link" @click="$emit('close')">Close</BButton>
     </div>
     <template v-if="found">
-      <p v-for="one in found.not_taken" :key="one.line" class="act mb-0">line {{ one.line }}: {{ one.reason }}</p>
-      <table v-if="found.servers.length" class="ruled">
-        <thead><tr><th>address</th><th>name</th><th>cluster</th><th>labels</th><th>account</th><th></th></tr></thead>
-        <tbody>
-          <tr v-for="one in found.servers" :key="one.address">
-            <td class="sql">{{ one.address }}</td><td>{{ one.name || 'as it says' }}</td><td>{{ one.cluster || 'as it says' }}</td><td>{{ one.labels?.join(', ') }}</td><td>{{ one.account }}</td>
-            <td :class="{ act: results.find((r) => r.address === one.address)?.error }">{{ results.find((r) => r.address === one.address)?.error || (results.find((r) => r.address === one.address)?.server ? 'in the fleet' : '') }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <BButton v-if="found.servers.length" size="sm" variant="primary" class="mt-2" :disabled="busy" data-test="take-several" @click="take">{{ busy ? 'Asking each' : `Record these ${found.servers.length} servers` }}</BButton>
+      <p v-for="one in found.rejected" :key="one.line" class="act mb-0">line {{ one.line }}: {{ one.reason }}</p>
+      <DataTable v-if="found.servers.length" :rows="found.servers" :columns="COLUMNS" :row-key="(one) => one.address">
+        <template #result="{ row }"
+          ><span :class="{ act: result(row.address)?.error }">{{ result(row.address)?.error || (result(row.address)?.server ? 'in the fleet' : '') }}</span></template
+        >
+      </DataTable>
+      <BButton v-if="found.servers.length" size="sm" variant="primary" class="mt-2" :disabled="busy" data-test="take-several" @click="take(found.servers)">{{
+        busy ? 'Asking each' : `Record these ${found.servers.length} servers`
+      }}</BButton>
     </template>
-    <p v-if="problem" class="act mb-0" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
+    <ProblemLine :problem="problem" />
   </form>
 </template>
 
 <style scoped>
-.several { border: 1px solid var(--rule); padding: 10px 12px; margin-bottom: 10px; font-size: 13px; }
+.several {
+  border: 1px solid var(--rule);
+  padding: 10px 12px;
+  margin-bottom: 10px;
+  font-size: 13px;
+}
 </style>

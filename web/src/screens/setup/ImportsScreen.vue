@@ -1,16 +1,21 @@
 <script setup lang="ts">
 import { BButton } from 'bootstrap-vue-next'
 import { ref, watch, onUnmounted } from 'vue'
-import { get, post, query, remove, type Schemas } from '@/api/client'
+import { answered, api, AS_FILE, type Schemas } from '@/api/client'
 import ImportLook from './ImportLook.vue'
 import ImportTable from './ImportTable.vue'
 import SetupTabs from './SetupTabs.vue'
-import { useWork } from './work'
+import { useWork } from '@/state/work'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
+import ProblemLine from '@/parts/ProblemLine.vue'
 import { useAnswer } from '@/state/fetching'
 
 const EVERY_MS = 700
-const answer = useAnswer<Schemas['ImportOut'][]>(() => 'imports')
+const answer = useAnswer(
+  () => 'imports',
+  () => api.GET('/api/imports'),
+)
+const one = (id: number) => ({ params: { path: { import_id: id } } })
 const { problem, busy, run } = useWork()
 const looked = ref<Schemas['LookOut'] | null>(null)
 const running = ref<Schemas['ImportOut'] | null>(null)
@@ -23,13 +28,13 @@ const handIn = (event: Event) => {
   if (!file) return
   last.value = null
   return run(async () => {
-    if (looked.value) await remove(`imports/${looked.value.id}`)
+    if (looked.value) await answered(api.DELETE('/api/imports/{import_id}', one(looked.value.id)))
     looked.value = null
-    looked.value = await post<Schemas['LookOut']>(`imports?${query({ name: file.name })}`, file, 'application/octet-stream')
+    looked.value = await answered(api.POST('/api/imports', { ...AS_FILE, params: { query: { name: file.name } }, body: file as never }))
   }).finally(() => (input.value = ''))
 }
 const follow = async (id: number) => {
-  running.value = await get<Schemas['ImportOut']>(`imports/${id}`)
+  running.value = await answered(api.GET('/api/imports/{import_id}', one(id)))
   if (running.value.state === 'running') {
     timer = window.setTimeout(() => run(() => follow(id)), EVERY_MS)
     return
@@ -39,30 +44,37 @@ const follow = async (id: number) => {
   running.value = null
   await answer.ask()
 }
-const take = (wanted: Schemas['Wanted']) => run(async () => {
-  const made = await post<Schemas['ImportOut']>(`imports/${looked.value!.id}/take`, wanted)
-  await follow(made.id)
-})
-const stop = () => run(() => post(`imports/${running.value!.id}/stop`))
-const putAway = () => run(async () => {
-  await remove(`imports/${looked.value!.id}`)
-  looked.value = null
-})
-const undo = (id: number) => run(async () => {
-  await remove(`imports/${id}`)
-  last.value = null
-  await answer.ask()
-})
+const start = (id: number, body: Schemas['ImportRequest']) =>
+  run(async () => {
+    const made = await answered(api.POST('/api/imports/{import_id}/start', { ...one(id), body }))
+    await follow(made.id)
+  })
+const stop = (id: number) => run(() => answered(api.POST('/api/imports/{import_id}/stop', one(id))))
+const discard = (id: number) =>
+  run(async () => {
+    await answered(api.DELETE('/api/imports/{import_id}', one(id)))
+    looked.value = null
+  })
+const undo = (id: number) =>
+  run(async () => {
+    await answered(api.DELETE('/api/imports/{import_id}', one(id)))
+    last.value = null
+    await answer.ask()
+  })
 watch(answer.data, (rows) => {
-  const one = rows?.find((row) => row.state === 'running')
-  if (one && !running.value && !timer) run(() => follow(one.id))
+  const going = rows?.find((row) => row.state === 'running')
+  if (going && !running.value && !timer) run(() => follow(going.id))
 })
 onUnmounted(() => window.clearTimeout(timer))
 </script>
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence="{ data }">{{ data.length ? `${data.length} file${data.length > 1 ? 's were' : ' was'} brought in; each can be undone as a whole.` : 'Figures of servers that cannot be connected come in as files: nothing is stored before you have seen how they are read.' }}</template>
+    <template #sentence="{ data }">{{
+      data.length
+        ? `${data.length} file${data.length > 1 ? 's were' : ' was'} imported; each can be undone as a whole.`
+        : 'Figures of servers that cannot be connected come in as files: nothing is stored before you have seen how they are read.'
+    }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
       <h2 class="part"><span>Hand in a file</span></h2>
@@ -70,19 +82,38 @@ onUnmounted(() => window.clearTimeout(timer))
         <input type="file" class="form-control form-control-sm file" aria-label="File" :disabled="busy || !!running" data-test="import-file" @change="handIn" />
         <span class="faded">CSV, JSON Lines or Parquet of executions or of statements · OpenMetrics · OTLP JSON · plans · SQL files, or a ZIP of them</span>
       </p>
-      <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
-      <p v-if="running" data-test="import-running">{{ running.name }}: {{ running.detail }} <BButton size="sm" variant="link" @click="stop">Stop</BButton></p>
+      <ProblemLine :problem="problem" />
+      <p v-if="running" data-test="import-running">{{ running.name }}: {{ running.detail }} <BButton size="sm" variant="link" @click="stop(running.id)">Stop</BButton></p>
       <p v-else-if="last" :class="{ act: last.state === 'failed' }" role="status" data-test="import-said">
-        {{ last.name }}: <template v-if="last.state === 'done'">{{ last.taken.toLocaleString('en') }} taken, {{ last.left_count.toLocaleString('en') }} not.</template> {{ last.detail }}
+        {{ last.name }}: <template v-if="last.state === 'done'">{{ last.accepted.toLocaleString('en-GB') }} accepted, {{ last.rejected_count.toLocaleString('en-GB') }} rejected.</template>
+        {{ last.detail }}
       </p>
-      <ImportLook v-if="looked && !running" :key="looked.id" :look="looked" :busy="busy" :wrong="problem?.field ?? ''" @look="looked = $event" @take="take" @away="putAway" />
+      <ImportLook
+        v-if="looked && !running"
+        :key="looked.id"
+        :look="looked"
+        :busy="busy"
+        :wrong="problem?.field ?? ''"
+        @look="looked = $event"
+        @start="start(looked.id, $event)"
+        @discard="discard(looked.id)"
+      />
       <ImportTable v-if="data.length" :rows="data" :open="last?.id ?? null" :busy="busy" @undo="undo" />
-      <p class="faded small">Senders of OTLP send to <code>/api/otlp/v1/traces</code> and <code>/api/otlp/v1/metrics</code> with an engineer's token; what one of them sends over a day is one import here. From a shell: <code>hardy-gauge import take FILE --server NAME</code>.</p>
+      <p class="faded small">
+        Senders of OTLP send to <code>/api/otlp/v1/traces</code> and <code>/api/otlp/v1/metrics</code> with an engineer's token; what one of them sends over a day is one import here. From a shell:
+        <code>hardy-gauge import run FILE --server NAME</code>.
+      </p>
     </template>
   </AnswerSheet>
 </template>
 
 <style scoped>
-p { font-size: 13px; }
-.file { display: inline-block; width: 380px; margin-right: 12px; }
+p {
+  font-size: 13px;
+}
+.file {
+  display: inline-block;
+  width: 380px;
+  margin-right: 12px;
+}
 </style>

@@ -1,19 +1,26 @@
 <script setup lang="ts">
 import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
-import { patch, post, remove, type Schemas } from '@/api/client'
+import { answered, api, type Schemas } from '@/api/client'
 import SetupTabs from './SetupTabs.vue'
-import { useWork } from './work'
+import { useWork } from '@/state/work'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
+import ProblemLine from '@/parts/ProblemLine.vue'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
 import { useAnswer } from '@/state/fetching'
 import { may, me } from '@/state/me'
 import { clock, day } from '@/state/units'
 
 const ROLES = ['viewer', 'engineer', 'administrator'] as const
 type Role = (typeof ROLES)[number]
-const tokens = useAnswer<Schemas['TokenOut'][]>(() => 'tokens')
-const people = useAnswer<Schemas['PersonOut'][]>(() => (may('administrator') ? 'people' : null))
-const audit = useAnswer<Schemas['AuditLine'][]>(() => (may('administrator') ? 'audit?most=100' : null))
+const leads = () => (may('administrator') ? 'administrator' : null)
+const tokens = useAnswer(
+  () => 'tokens',
+  () => api.GET('/api/tokens'),
+)
+const people = useAnswer(leads, () => api.GET('/api/people'))
+const audit = useAnswer(leads, () => api.GET('/api/audit', { params: { query: { most: 100 } } }))
 const { problem, busy, run, wrong } = useWork()
 const person = ref({ name: '', role: 'viewer' as Role, password: '' })
 const token = ref({ name: '', scope: 'viewer' as Role, days: 90 })
@@ -21,30 +28,57 @@ const made = ref('')
 const at = (us: number) => `${day(us)} ${clock(us)}`
 const sentence = computed(() => {
   const count = people.data.value?.filter((one) => !one.barred).length
-  return count === undefined ? `You are ${me.value?.name}, ${me.value?.role}.` : `${count} ${count === 1 ? 'person' : 'people'} may sign in; viewers look, engineers try and change, administrators decide who may.`
+  return count === undefined
+    ? `You are ${me.value?.name}, ${me.value?.role}.`
+    : `${count} ${count === 1 ? 'person' : 'people'} may sign in; viewers look, engineers try and change, administrators decide who may.`
 })
 const again = () => Promise.all([people.ask(), tokens.ask(), audit.ask()])
-const add = () => run(async () => {
-  await post('people', person.value)
-  person.value = { name: '', role: 'viewer', password: '' }
-  await again()
-})
-const change = (name: string, what: object) => run(async () => {
-  try {
-    await patch(`people/${name}`, what)
-  } finally {
+const add = () =>
+  run(async () => {
+    await answered(api.POST('/api/people', { body: person.value }))
+    person.value = { name: '', role: 'viewer', password: '' }
     await again()
-  }
-})
-const make = () => run(async () => {
-  made.value = (await post<Schemas['TokenOut']>('tokens', token.value)).token ?? ''
-  token.value.name = ''
-  await again()
-})
-const withdraw = (id: number) => run(async () => {
-  await remove(`tokens/${id}`)
-  await again()
-})
+  })
+const change = (name: string, body: Schemas['PersonEdit']) =>
+  run(async () => {
+    try {
+      await answered(api.PATCH('/api/people/{name}', { params: { path: { name } }, body }))
+    } finally {
+      await again()
+    }
+  })
+const make = () =>
+  run(async () => {
+    made.value = (await answered(api.POST('/api/tokens', { body: token.value }))).token ?? ''
+    token.value.name = ''
+    await again()
+  })
+const withdraw = (id: number) =>
+  run(async () => {
+    await answered(api.DELETE('/api/tokens/{token}', { params: { path: { token: id } } }))
+    await again()
+  })
+const PEOPLE: Column<Schemas['PersonOut']>[] = [
+  { key: 'name', title: 'name', value: (one) => one.name },
+  { key: 'role', title: 'role', value: (one) => one.role },
+  { key: 'seen', title: 'last seen', value: (one) => one.seen_us },
+  { key: 'act', title: '' },
+]
+const TOKENS: Column<Schemas['TokenOut']>[] = [
+  { key: 'name', title: 'token', value: (one) => one.name },
+  { key: 'person', title: 'of', value: (one) => one.person },
+  { key: 'scope', title: 'may', value: (one) => one.scope },
+  { key: 'ends', title: 'ends', value: (one) => one.ends_us },
+  { key: 'used', title: 'used', value: (one) => one.used_us },
+  { key: 'act', title: '' },
+]
+const AUDIT: Column<Schemas['AuditLine']>[] = [
+  { key: 'at', title: 'when', value: (one) => one.at_us },
+  { key: 'who', title: 'who', value: (one) => one.who },
+  { key: 'action', title: 'did', value: (one) => one.action },
+  { key: 'object', title: 'to', value: (one) => one.object },
+  { key: 'client', title: 'from', value: (one) => one.client },
+]
 </script>
 
 <template>
@@ -52,54 +86,80 @@ const withdraw = (id: number) => run(async () => {
     <template #sentence>{{ sentence }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
-      <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
+      <ProblemLine :problem="problem" />
       <div class="cols two">
         <div>
           <template v-if="people.data.value">
             <h2 class="part"><span>People</span></h2>
-            <table class="ruled mb-2">
-              <thead><tr><th>name</th><th>role</th><th>last seen</th><th></th></tr></thead>
-              <tbody>
-                <tr v-for="one in people.data.value" :key="one.name">
-                  <td><b>{{ one.name }}</b></td>
-                  <td><BFormSelect :model-value="one.role" :options="[...ROLES]" size="sm" :aria-label="`Role of ${one.name}`" @update:model-value="(role) => change(one.name, { role })" /></td>
-                  <td class="figure">{{ one.seen_us ? at(one.seen_us) : 'not signed in' }}</td>
-                  <td class="text-end"><BButton size="sm" variant="link" :disabled="busy || one.name === me?.name" @click="change(one.name, { barred: !one.barred })">{{ one.barred ? 'Let in again' : 'Bar' }}</BButton></td>
-                </tr>
-              </tbody>
-            </table>
+            <DataTable class="mb-2" :rows="people.data.value" :columns="PEOPLE" :row-key="(one) => one.name">
+              <template #name="{ row }"
+                ><b>{{ row.name }}</b></template
+              >
+              <template #role="{ row }"
+                ><BFormSelect
+                  :model-value="row.role"
+                  :options="[...ROLES]"
+                  size="sm"
+                  :aria-label="`Role of ${row.name}`"
+                  @update:model-value="(role) => change(row.name, { role: ROLES.find((one) => one === role) })"
+              /></template>
+              <template #seen="{ row }"
+                ><span class="figure">{{ row.seen_us ? at(row.seen_us) : 'not signed in' }}</span></template
+              >
+              <template #act="{ row }"
+                ><BButton size="sm" variant="link" :disabled="busy || row.name === me?.name" @click="change(row.name, { barred: !row.barred })">{{
+                  row.barred ? 'Unblock' : 'Block'
+                }}</BButton></template
+              >
+            </DataTable>
             <form class="form-line mb-3" @submit.prevent="add">
               <BFormInput v-model="person.name" size="sm" placeholder="name" aria-label="Name" :state="wrong('name')" autocomplete="off" data-test="person-name" />
               <BFormSelect v-model="person.role" :options="[...ROLES]" size="sm" aria-label="Role" />
-              <BFormInput v-model="person.password" size="sm" type="password" placeholder="12 characters or more" aria-label="First password" :state="wrong('password')" autocomplete="new-password" data-test="person-password" />
+              <BFormInput
+                v-model="person.password"
+                size="sm"
+                type="password"
+                placeholder="12 characters or more"
+                aria-label="First password"
+                :state="wrong('password')"
+                autocomplete="new-password"
+                data-test="person-password"
+              />
               <BButton type="submit" size="sm" variant="primary" :disabled="busy || !person.name || !person.password" data-test="person-add">Add</BButton>
             </form>
           </template>
           <h2 class="part"><span>Tokens of programs</span></h2>
-          <table v-if="data.length" class="ruled mb-2">
-            <thead><tr><th>token</th><th>of</th><th>may</th><th>ends</th><th>used</th><th></th></tr></thead>
-            <tbody>
-              <tr v-for="one in data" :key="one.id">
-                <td><b>{{ one.name }}</b></td><td>{{ one.person }}</td><td>{{ one.scope }}</td><td class="figure">{{ at(one.ends_us) }}</td><td class="figure">{{ one.used_us ? at(one.used_us) : 'never' }}</td>
-                <td class="text-end"><span v-if="one.withdrawn" class="faded">withdrawn</span><BButton v-else size="sm" variant="link" :disabled="busy" @click="withdraw(one.id)">Withdraw</BButton></td>
-              </tr>
-            </tbody>
-          </table>
+          <DataTable v-if="data.length" class="mb-2" :rows="data" :columns="TOKENS" :row-key="(one) => one.id">
+            <template #name="{ row }"
+              ><b>{{ row.name }}</b></template
+            >
+            <template #ends="{ row }"
+              ><span class="figure">{{ at(row.ends_us) }}</span></template
+            >
+            <template #used="{ row }"
+              ><span class="figure">{{ row.used_us ? at(row.used_us) : 'never' }}</span></template
+            >
+            <template #act="{ row }"
+              ><span v-if="row.withdrawn" class="faded">revoked</span><BButton v-else size="sm" variant="link" :disabled="busy" @click="withdraw(row.id)">Revoke</BButton></template
+            >
+          </DataTable>
           <form class="form-line" @submit.prevent="make">
             <BFormInput v-model="token.name" size="sm" placeholder="what it is for" aria-label="Name of the token" />
             <BFormSelect v-model="token.scope" :options="ROLES.filter(may)" size="sm" aria-label="Scope" />
             <BFormInput v-model.number="token.days" size="sm" type="number" min="1" max="365" aria-label="Days" class="days" /> days
             <BButton type="submit" size="sm" variant="primary" :disabled="busy || !token.name" data-test="token-make">Make</BButton>
           </form>
-          <p v-if="made" class="made" role="status">Copy it now, it is not shown again: <code data-test="token">{{ made }}</code></p>
+          <p v-if="made" class="made" role="status">
+            Copy it now, it is not shown again: <code data-test="token">{{ made }}</code>
+          </p>
         </div>
         <div v-if="audit.data.value">
           <h2 class="part"><span>Who changed what</span></h2>
-          <table class="ruled">
-            <tbody>
-              <tr v-for="(line, i) in audit.data.value" :key="i"><td class="figure">{{ at(line.at_us) }}</td><td>{{ line.who || 'nobody' }}</td><td><code>{{ line.action }} {{ line.object.replace('/api/', '') }}</code></td></tr>
-            </tbody>
-          </table>
+          <DataTable :rows="audit.data.value" :columns="AUDIT" :row-key="(one) => `${one.at_us} ${one.who} ${one.action} ${one.object}`">
+            <template #at="{ row }"
+              ><span class="figure">{{ at(row.at_us) }}</span></template
+            >
+          </DataTable>
         </div>
       </div>
     </template>
@@ -107,7 +167,16 @@ const withdraw = (id: number) => run(async () => {
 </template>
 
 <style scoped>
-.two { grid-template-columns: minmax(0, 3fr) minmax(0, 2fr); align-items: start; }
-.days { width: 80px; flex: none; }
-.made { font-size: 13px; margin: 8px 0 0; }
+.two {
+  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+  align-items: start;
+}
+.days {
+  width: 80px;
+  flex: none;
+}
+.made {
+  font-size: 13px;
+  margin: 8px 0 0;
+}
 </style>

@@ -1,16 +1,25 @@
 <script setup lang="ts">
 import { BButton, BDropdown, BDropdownItemButton, BFormTextarea } from 'bootstrap-vue-next'
 import { computed, ref, watch } from 'vue'
-import { post, put, type Schemas } from '@/api/client'
+import { answered, api, AS_TEXT, type Schemas } from '@/api/client'
 import RuleEditor from './RuleEditor.vue'
 import SetupTabs from './SetupTabs.vue'
 import { modeWords, type Rule } from './rule'
-import { useWork } from './work'
+import { useWork } from '@/state/work'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
+import ProblemLine from '@/parts/ProblemLine.vue'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
 import { useAnswer } from '@/state/fetching'
 
-const answer = useAnswer<Schemas['Rules']>(() => 'rules')
-const fleet = useAnswer<Schemas['Connections']>(() => 'connections')
+const answer = useAnswer(
+  () => 'rules',
+  () => api.GET('/api/capture-rules'),
+)
+const fleet = useAnswer(
+  () => 'connections',
+  () => api.GET('/api/connections'),
+)
 const { problem, busy, run } = useWork()
 const rules = ref<Rule[]>([])
 const chosen = ref(0)
@@ -35,13 +44,17 @@ function show(data: Schemas['Rules']) {
 }
 watch(answer.data, (data) => data && !changed.value && show(data))
 watch(answer.data, (data) => data && !rules.value.length && show(data), { immediate: true })
-watch(rules, async (now) => {
-  if (!changed.value || typed.value) return
-  const names = now.map((one) => one.name)
-  if (now.every((one) => one.name && one.applies_to.length) && new Set(names).size === names.length) {
-    yaml.value = (await post<Schemas['Rules']>('rules/preview', { rules: now }).catch(() => ({ yaml: yaml.value }))).yaml
-  }
-}, { deep: true })
+watch(
+  rules,
+  async (now) => {
+    if (!changed.value || typed.value) return
+    const names = now.map((one) => one.name)
+    if (now.every((one) => one.name && one.applies_to.length) && new Set(names).size === names.length) {
+      yaml.value = (await answered(api.POST('/api/capture-rules/preview', { body: { rules: now } })).catch(() => ({ yaml: yaml.value }))).yaml
+    }
+  },
+  { deep: true },
+)
 
 function add(rule: Rule) {
   const names = rules.value.map((one) => one.name)
@@ -55,10 +68,18 @@ function move(from: number, by: number) {
   rules.value.splice(from + by, 0, one)
   chosen.value = from + by
 }
-const save = () => run(async () => {
-  answer.data.value = typed.value ? await put<Schemas['Rules']>('rules/yaml', yaml.value, 'text/plain') : await put<Schemas['Rules']>('rules', { rules: rules.value })
-  show(answer.data.value)
-})
+const save = () =>
+  run(async () => {
+    answer.data.value = await answered(typed.value ? api.PUT('/api/capture-rules/yaml', { body: yaml.value, ...AS_TEXT }) : api.PUT('/api/capture-rules', { body: { rules: rules.value } }))
+    show(answer.data.value)
+  })
+const numbered = computed(() => rules.value.map((rule, place) => ({ rule, place })))
+const COLUMNS: Column<{ rule: Rule; place: number }>[] = [
+  { key: 'place', title: '' },
+  { key: 'name', title: 'rule' },
+  { key: 'words', title: 'records' },
+  { key: 'act', title: '' },
+]
 </script>
 
 <template>
@@ -74,28 +95,33 @@ const save = () => run(async () => {
               <BDropdownItemButton v-for="(rule, name) in data.starting_sets" :key="name" @click="add(rule as Rule)">for {{ name }} servers</BDropdownItemButton>
             </BDropdown>
           </h2>
-          <table v-if="rules.length" class="ruled">
-            <tbody>
-              <tr v-for="(rule, i) in rules" :key="i" class="link" :class="{ chosen: i === chosen }" @click="chosen = i">
-                <td class="figure faded">{{ i + 1 }}</td>
-                <td><button type="button" class="plain" @click.stop="chosen = i">{{ rule.name }}</button><br /><span class="faded">{{ rule.applies_to.join(', ') }}</span></td>
-                <td>{{ modeWords(rule) }}</td>
-                <td class="text-end nowrap">
-                  <BButton size="sm" variant="link" :disabled="i === 0" :aria-label="`Move ${rule.name} up`" @click.stop="move(i, -1)">▴</BButton>
-                  <BButton size="sm" variant="link" :disabled="i === rules.length - 1" :aria-label="`Move ${rule.name} down`" @click.stop="move(i, 1)">▾</BButton>
-                  <BButton size="sm" variant="link" @click.stop="rules.splice(i, 1)">take out</BButton>
-                </td>
-              </tr>
-            </tbody>
-          </table>
+          <DataTable v-if="rules.length" :rows="numbered" :columns="COLUMNS" :row-key="(one) => one.place" :chosen="chosen" opens @open="(one) => (chosen = one.place)">
+            <template #place="{ row }"
+              ><span class="figure faded">{{ row.place + 1 }}</span></template
+            >
+            <template #name="{ row }"
+              ><b>{{ row.rule.name }}</b
+              ><br /><span class="faded">{{ row.rule.applies_to.join(', ') }}</span></template
+            >
+            <template #words="{ row }">{{ modeWords(row.rule) }}</template>
+            <template #act="{ row }">
+              <span class="nowrap">
+                <BButton size="sm" variant="link" :disabled="row.place === 0" :aria-label="`Move ${row.rule.name} up`" @click.stop="move(row.place, -1)">▴</BButton>
+                <BButton size="sm" variant="link" :disabled="row.place === rules.length - 1" :aria-label="`Move ${row.rule.name} down`" @click.stop="move(row.place, 1)">▾</BButton>
+                <BButton size="sm" variant="link" @click.stop="rules.splice(row.place, 1)">remove</BButton>
+              </span>
+            </template>
+          </DataTable>
           <p v-else class="faded">Add one to record less, more, or only for a while.</p>
-          <h2 class="part mt-3"><span>The same as a file</span><code>{{ data.command }}</code></h2>
+          <h2 class="part mt-3">
+            <span>The same as a file</span><code>{{ data.command }}</code>
+          </h2>
           <BFormTextarea v-model="yaml" rows="11" class="sql" aria-label="Rules as YAML" data-test="rules-yaml" @input="typed = true" />
-          <p v-if="problem" class="act mt-2 mb-0" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
+          <ProblemLine :problem="problem" />
           <div class="form-line mt-2">
-            <BButton size="sm" variant="primary" :disabled="busy || (!changed && !typed)" data-test="rules-save" @click="save">{{ typed ? 'Follow the file' : 'Follow these rules' }}</BButton>
-            <BButton v-if="changed || typed" size="sm" variant="link" @click="show(data)">Leave them as they were</BButton>
-            <span v-if="!changed && !typed" class="faded">followed now</span>
+            <BButton size="sm" variant="primary" :disabled="busy || (!changed && !typed)" data-test="rules-save" @click="save">{{ typed ? 'Save the file' : 'Save the rules' }}</BButton>
+            <BButton v-if="changed || typed" size="sm" variant="link" @click="show(data)">Cancel</BButton>
+            <span v-if="!changed && !typed" class="faded">saved and followed</span>
           </div>
         </section>
         <RuleEditor v-if="rules[chosen]" :key="chosen" v-model="rules[chosen]" :places="places" />
@@ -105,8 +131,14 @@ const save = () => run(async () => {
 </template>
 
 <style scoped>
-.two { grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); align-items: start; }
-.plain { border: 0; background: none; padding: 0; color: var(--ink); font-weight: 600; text-align: left; }
-.nowrap { white-space: nowrap; }
-.nowrap :deep(.btn) { padding: 0 4px; }
+.two {
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  align-items: start;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.nowrap :deep(.btn) {
+  padding: 0 4px;
+}
 </style>

@@ -5,12 +5,22 @@ defineProps<{ yaml: string; command: string }>()
 
 <template>
   <details class="same" data-test="same-as-file">
-    <summary>The same as a file: <code>{{ command }}</code></summary>
+    <summary>
+      The same as a file: <code>{{ command }}</code>
+    </summary>
     <pre class="mb-0 mt-1" tabindex="0">{{ yaml }}</pre>
   </details>
 </template>
 
 <style scoped>
-.same summary { color: var(--faded); font-size: 13px; }
-.same pre { border-left: 2px solid var(--rule); padding-left: 10px; max-height: 220px; overflow: auto; }
+.same summary {
+  color: var(--faded);
+  font-size: 13px;
+}
+.same pre {
+  border-left: 2px solid var(--rule);
+  padding-left: 10px;
+  max-height: 220px;
+  overflow: auto;
+}
 </style>

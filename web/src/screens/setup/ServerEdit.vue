@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { BButton, BFormInput, BFormSelect, BFormTextarea } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
-import { patch, type Schemas } from '@/api/client'
+import { answered, api, type Schemas } from '@/api/client'
+import ProblemLine from '@/parts/ProblemLine.vue'
 import ReportList from './ReportList.vue'
 import SameAsFile from './SameAsFile.vue'
-import { useWork, words } from './work'
+import { useWork, words } from '@/state/work'
 import { useAnswer } from '@/state/fetching'
 
 /** One server: how it is reached and grouped, figures of the user's own, and what it reports. */
@@ -19,16 +20,35 @@ const figures = ref(props.row.figures.map((one) => ({ ...one })))
 const scrapes = ref(props.row.scrapes.join('\n'))
 const wrongScrape = computed(() => (problem.value?.field.startsWith('scrapes') ? false : null))
 const saved = ref(false)
-const { data: reports, problem: unanswered } = useAnswer<Schemas['Report'][]>(() => `connections/${props.row.server}/reports`)
+const { data: reports, problem: unanswered } = useAnswer(
+  () => props.row.server,
+  (server) => api.GET('/api/connections/{server}/reports', { params: { path: { server } } }),
+)
 const choices = computed(() => [{ value: '', text: 'none of its own' }, ...props.accounts.map((one) => one.name)])
 const KINDS = ['level', 'counter']
 
-const save = () => run(async () => {
-  saved.value = false
-  await patch(`connections/${props.row.server}`, { address: address.value.trim(), cluster: cluster.value.trim(), labels: words(labels.value), account: account.value, figures: figures.value, scrapes: scrapes.value.split('\n').map((one) => one.trim()).filter(Boolean) })
-  saved.value = true
-  emit('done')
-})
+const save = () =>
+  run(async () => {
+    saved.value = false
+    await answered(
+      api.PATCH('/api/connections/{server}', {
+        params: { path: { server: props.row.server } },
+        body: {
+          address: address.value.trim(),
+          cluster: cluster.value.trim(),
+          labels: words(labels.value),
+          account: account.value,
+          figures: figures.value,
+          scrapes: scrapes.value
+            .split('\n')
+            .map((one) => one.trim())
+            .filter(Boolean),
+        },
+      }),
+    )
+    saved.value = true
+    emit('done')
+  })
 </script>
 
 <template>
@@ -38,8 +58,8 @@ const save = () => run(async () => {
       <label :for="`c-${row.server}`">Cluster</label>
       <div class="form-line">
         <BFormInput :id="`c-${row.server}`" v-model="cluster" size="sm" class="short" />
-        <span class="faded">labels</span><BFormInput v-model="labels" size="sm" aria-label="Labels, with commas between" />
-        <span class="faded">account</span><BFormSelect v-model="account" :options="choices" size="sm" class="short" aria-label="Account" />
+        <span class="faded">labels</span><BFormInput v-model="labels" size="sm" aria-label="Labels, with commas between" /> <span class="faded">account</span
+        ><BFormSelect v-model="account" :options="choices" size="sm" class="short" aria-label="Account" />
       </div>
       <span>Own figures</span>
       <div>
@@ -47,7 +67,7 @@ const save = () => run(async () => {
           <BFormInput v-model="figure.name" size="sm" class="short" aria-label="Name" placeholder="holds_waiting" />
           <BFormSelect v-model="figure.kind" :options="KINDS" size="sm" class="kind" aria-label="Kind" />
           <BFormInput v-model="figure.sql" size="sm" class="sql" aria-label="Query" placeholder="SELECT count(*) AS value FROM …" />
-          <BButton size="sm" variant="link" @click="figures.splice(i, 1)">take out</BButton>
+          <BButton size="sm" variant="link" @click="figures.splice(i, 1)">remove</BButton>
         </div>
         <BButton size="sm" variant="link" class="ps-0" @click="figures.push({ name: '', kind: 'level', sql: '', unit: '' })">add a query whose value is recorded each minute</BButton>
       </div>
@@ -57,7 +77,7 @@ const save = () => run(async () => {
         <span class="faded small">addresses of OpenMetrics text, one a line; their figures are recorded with the server's each minute</span>
       </div>
       <span></span>
-      <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved; followed from the next second on</span><span v-if="problem" class="act" role="alert">{{ problem.detail }}</span></div>
+      <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved</span><ProblemLine :problem="problem" /></div>
       <span></span><SameAsFile :yaml="row.yaml" :command="row.command" />
       <span>Reports</span>
       <ReportList v-if="reports" :reports="reports" />
@@ -67,8 +87,17 @@ const save = () => run(async () => {
 </template>
 
 <style scoped>
-.edit { padding: 6px 0 10px; max-width: 1060px; }
-.form-grid { grid-template-columns: 80px minmax(0, 1fr); }
-.short { width: 170px; }
-.kind { width: 100px; }
+.edit {
+  padding: 6px 0 10px;
+  max-width: 1060px;
+}
+.form-grid {
+  grid-template-columns: 80px minmax(0, 1fr);
+}
+.short {
+  width: 170px;
+}
+.kind {
+  width: 100px;
+}
 </style>

@@ -1,63 +1,87 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Schemas } from '@/api/client'
-import CellBar from '@/parts/CellBar.vue'
+import { api, type Schemas } from '@/api/client'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
+import ProblemLine from '@/parts/ProblemLine.vue'
+import SubjectLink from '@/parts/SubjectLink.vue'
 import FigureText from '@/parts/FigureText.vue'
 import { useAnswer } from '@/state/fetching'
-import { useWindow } from '@/state/window'
 
 /** What was done between two snapshots of one server. */
 const props = defineProps<{ first: number; second: number }>()
-const w = useWindow()
-const { data, problem } = useAnswer<Schemas['Difference']>(() => `snapshots/difference?first=${props.first}&second=${props.second}`)
+const { data, problem } = useAnswer(
+  () => ({ first: props.first, second: props.second }),
+  (query) => api.GET('/api/snapshots/difference', { params: { query } }),
+)
 const csv = computed(() => `/api/snapshots/difference/csv?first=${props.first}&second=${props.second}`)
 const rate = (one: Schemas['FigureDone']) => (one.unit === 's' ? '' : one.unit ? `${one.unit}/s` : '/s')
-const most = computed(() => Math.max(1e-9, ...(data.value?.statements ?? []).map((one) => one.time_s)))
+const MOST = 14
+const STATEMENTS: Column<Schemas['StatementDone']>[] = [
+  { key: 'text', title: 'statement', wide: true, code: true, value: (one) => one.text },
+  { key: 'user', title: 'user', width: '90px', value: (one) => one.user },
+  { key: 'calls', title: 'calls', unit: '', width: '86px', value: (one) => one.calls },
+  { key: 'time', title: 'time', unit: 's', width: '90px', bar: true, value: (one) => one.time_s },
+  { key: 'each', title: 'per call', unit: 's', width: '86px', value: (one) => one.time_per_call_s },
+  { key: 'rows', title: 'rows', unit: '', width: '86px', value: (one) => one.rows_returned },
+]
+const SETTINGS: Column<Schemas['SettingMoved']>[] = [
+  { key: 'name', title: 'setting', value: (one) => one.name },
+  { key: 'first', title: 'first', value: (one) => one.first ?? 'not reported' },
+  { key: 'second', title: 'second', value: (one) => one.second ?? 'not reported' },
+]
+const FIGURES: Column<Schemas['FigureDone']>[] = [
+  { key: 'title', title: 'counter', wide: true, value: (one) => one.title },
+  { key: 'done', title: 'done', unit: '', width: '112px', value: (one) => one.done },
+  { key: 'rate', title: 'per second', unit: '', width: '112px', value: (one) => one.per_s },
+]
+const LEVELS: Column<Schemas['LevelMoved']>[] = [
+  { key: 'title', title: 'level', wide: true, value: (one) => one.title },
+  { key: 'first', title: 'first', unit: '', width: '112px', value: (one) => one.first },
+  { key: 'second', title: 'second', unit: '', width: '112px', value: (one) => one.second },
+]
 </script>
 
 <template>
-  <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
-  <section v-else-if="data" class="mb-4" data-test="difference">
-    <h2 class="part"><span>{{ data.sentence }}</span></h2>
+  <ProblemLine :problem="problem" />
+  <section v-if="data" class="mb-4" data-test="difference">
+    <h2 class="part">
+      <span>{{ data.sentence }}</span>
+    </h2>
     <p v-for="one in data.notes" :key="one" class="note-line">{{ one }}</p>
     <div class="parts">
       <div>
-        <table class="ruled">
-          <thead><tr><th>statement</th><th>user</th><th class="num">calls</th><th class="num">time</th><th class="num">a call</th><th class="num">rows</th></tr></thead>
-          <tbody>
-            <tr v-for="(one, i) in data.statements.slice(0, 14)" :key="i">
-              <td class="sql cut"><RouterLink :to="{ name: 'statement', params: { fingerprint: one.fingerprint }, query: { scope: data.server, ...w.kept.value } }" :title="one.text">{{ one.text }}</RouterLink></td>
-              <td class="cut">{{ one.user }}</td>
-              <td class="num"><FigureText :value="one.calls" unit="" /></td>
-              <td class="num"><CellBar :value="one.time_s" :max="most"><FigureText :value="one.time_s" unit="s" /></CellBar></td>
-              <td class="num"><FigureText :value="one.time_per_call_s" unit="s" /></td>
-              <td class="num"><FigureText :value="one.rows_returned" unit="" missing="not told" /></td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable :rows="data.statements.slice(0, MOST)" :columns="STATEMENTS" :row-key="(one) => one.fingerprint + one.user + one.service">
+          <template #text="{ row }"
+            ><SubjectLink kind="statement" :name="row.fingerprint" :server="data.server" class="sql" :title="row.text">{{ row.text }}</SubjectLink></template
+          >
+        </DataTable>
         <p class="faded small mt-1">{{ data.statements.length }} statements were called; <a :href="csv" download>all of them as CSV</a></p>
-        <table v-if="data.settings.length" class="ruled">
-          <thead><tr><th>setting</th><th>first</th><th>second</th></tr></thead>
-          <tbody><tr v-for="one in data.settings" :key="one.name"><td>{{ one.name }}</td><td class="figure">{{ one.first ?? 'not told' }}</td><td class="figure">{{ one.second ?? 'not told' }}</td></tr></tbody>
-        </table>
+        <DataTable v-if="data.settings.length" :rows="data.settings" :columns="SETTINGS" :row-key="(one) => one.name" />
       </div>
-      <table class="ruled side">
-        <thead><tr><th>figure</th><th class="num">done</th><th class="num">a second</th></tr></thead>
-        <tbody>
-          <tr v-for="one in data.figures" :key="one.name"><td class="cut" :title="one.title">{{ one.title }}</td><td class="num"><FigureText :value="one.done" :unit="one.unit" /></td><td class="num"><FigureText :value="one.per_s" :unit="rate(one)" /></td></tr>
-          <tr v-for="one in data.levels" :key="one.name"><td class="cut" :title="one.title">{{ one.title }}</td><td class="num faded" colspan="2"><FigureText :value="one.first" :unit="one.unit" missing="not told" /> → <FigureText :value="one.second" :unit="one.unit" missing="not told" /></td></tr>
-        </tbody>
-      </table>
+      <div>
+        <DataTable :rows="data.figures" :columns="FIGURES" :row-key="(one) => one.name">
+          <template #done="{ row }"><FigureText :value="row.done" :unit="row.unit" /></template>
+          <template #rate="{ row }"><FigureText :value="row.per_s" :unit="rate(row)" /></template>
+        </DataTable>
+        <DataTable v-if="data.levels.length" class="mt-2" :rows="data.levels" :columns="LEVELS" :row-key="(one) => one.name">
+          <template #first="{ row }"><FigureText :value="row.first" :unit="row.unit" missing="not reported" /></template>
+          <template #second="{ row }"><FigureText :value="row.second" :unit="row.unit" missing="not reported" /></template>
+        </DataTable>
+      </div>
     </div>
   </section>
 </template>
 
 <style scoped>
-.parts { display: grid; grid-template-columns: minmax(0, 1.9fr) minmax(0, 1fr); gap: 28px; align-items: start; }
-table { table-layout: fixed; }
-th.num { width: 86px; }
-.side th.num { width: 118px; }
-th:nth-child(2):not(.num) { width: 90px; }
-.cut { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.note-line { font-size: 13px; margin: 0 0 4px; }
+.parts {
+  display: grid;
+  grid-template-columns: minmax(0, 1.9fr) minmax(0, 1fr);
+  gap: 28px;
+  align-items: start;
+}
+.note-line {
+  font-size: 13px;
+  margin: 0 0 4px;
+}
 </style>

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
 import { computed, ref, watch } from 'vue'
-import { post, put, query, remove, type Schemas } from '@/api/client'
+import { answered, api, type Schemas } from '@/api/client'
 import DurationInput from './DurationInput.vue'
 import SameAsFile from './SameAsFile.vue'
 import SetupTabs from './SetupTabs.vue'
 import SnapshotDifference from './SnapshotDifference.vue'
-import { useWork, words } from './work'
+import { useWork, words } from '@/state/work'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
+import ProblemLine from '@/parts/ProblemLine.vue'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
 import { useAnswer } from '@/state/fetching'
 import { clock, day } from '@/state/units'
 import { useWindow } from '@/state/window'
@@ -16,9 +19,18 @@ const w = useWindow()
 const server = computed({ get: () => String(w.route.query.server ?? ''), set: (value) => w.change({ server: value || undefined, first: undefined, second: undefined }) })
 const first = computed(() => Number(w.route.query.first) || null)
 const second = computed(() => Number(w.route.query.second) || null)
-const answer = useAnswer<Schemas['SnapshotOut'][]>(() => `snapshots?${query({ server: server.value })}`)
-const known = useAnswer<Schemas['Connections']>(() => 'connections')
-const schedule = useAnswer<Schemas['ScheduleOut']>(() => 'snapshots/schedule')
+const answer = useAnswer(
+  () => ({ server: server.value }),
+  (query) => api.GET('/api/snapshots', { params: { query } }),
+)
+const known = useAnswer(
+  () => 'connections',
+  () => api.GET('/api/connections'),
+)
+const schedule = useAnswer(
+  () => 'schedule',
+  () => api.GET('/api/snapshots/schedule'),
+)
 const { problem, busy, run, wrong } = useWork()
 const note = ref('')
 const said = ref('')
@@ -36,29 +48,45 @@ const choose = (which: 'first' | 'second', row: Schemas['SnapshotOut']) => {
   const other = answer.data.value?.find((one) => one.id === (which === 'first' ? second.value : first.value))
   return w.change({ [which]: String(row.id), ...(other && other.server !== row.server && { [which === 'first' ? 'second' : 'first']: undefined }) })
 }
-const take = () => run(async () => {
-  const servers = server.value ? [server.value] : choices.value.slice(1).map((one) => String(one))
-  const made = await post<Schemas['TakenOut']>('snapshots', { servers, note: note.value })
-  const missed = made.not_taken.map((one) => `${one.server}: ${one.why}`).join('; ')
-  said.value = `${made.taken.length} taken${missed ? `; not of ${missed}` : ''}.`
-  note.value = ''
-  await answer.ask()
-})
-const save = () => run(async () => {
-  await put('snapshots/schedule', { applies_to: words(places.value), every: `${every.value} s`, keep_days: days.value })
-  said.value = places.value ? 'The schedule is followed from now on.' : 'Nothing is taken on schedule.'
-  await schedule.ask()
-})
-const takeOut = (id: number) => run(async () => {
-  await remove(`snapshots/${id}`)
-  if ([first.value, second.value].includes(id)) await w.change({ first: undefined, second: undefined })
-  await answer.ask()
-})
+const take = () =>
+  run(async () => {
+    const servers = server.value ? [server.value] : choices.value.slice(1).map((one) => String(one))
+    const made = await answered(api.POST('/api/snapshots', { body: { servers, note: note.value } }))
+    const missed = made.not_taken.map((one) => `${one.server}: ${one.why}`).join('; ')
+    said.value = `${made.taken.length} taken${missed ? `; not of ${missed}` : ''}.`
+    note.value = ''
+    await answer.ask()
+  })
+const save = () =>
+  run(async () => {
+    await answered(api.PUT('/api/snapshots/schedule', { body: { applies_to: words(places.value), every: `${every.value} s`, keep_days: days.value } }))
+    said.value = places.value ? 'The schedule is saved.' : 'Nothing is taken on schedule.'
+    await schedule.ask()
+  })
+const drop = (id: number) =>
+  run(async () => {
+    await answered(api.DELETE('/api/snapshots/{snapshot_id}', { params: { path: { snapshot_id: id } } }))
+    if ([first.value, second.value].includes(id)) await w.change({ first: undefined, second: undefined })
+    await answer.ask()
+  })
+const COLUMNS: Column<Schemas['SnapshotOut']>[] = [
+  { key: 'first', title: 'first' },
+  { key: 'second', title: 'second' },
+  { key: 'server', title: 'server', value: (row) => row.server },
+  { key: 'taken', title: 'taken', value: (row) => row.taken_us },
+  { key: 'why', title: 'by', value: (row) => row.why },
+  { key: 'note', title: 'note', value: (row) => row.note },
+  { key: 'act', title: '' },
+]
 </script>
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence="{ data }">{{ data.length ? `${data.length} snapshot${data.length > 1 ? 's' : ''} on file; choose two of one server to see what was done between them.` : 'A snapshot keeps all that a server counts at one moment; two of them tell exactly what was done between.' }}</template>
+    <template #sentence="{ data }">{{
+      data.length
+        ? `${data.length} snapshot${data.length > 1 ? 's' : ''} on file; choose two of one server to see what was done between them.`
+        : 'A snapshot keeps all that a server counts at one moment; the difference of two is exactly what was done between.'
+    }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
       <div class="form-line mb-2">
@@ -68,34 +96,40 @@ const takeOut = (id: number) => run(async () => {
         <span class="faded" role="status">{{ busy ? 'asking' : said }}</span>
       </div>
       <form class="form-line mb-2" @submit.prevent="save">
-        <label for="snapshot-places">On schedule: of</label><BFormInput id="snapshot-places" v-model="places" size="sm" class="note" placeholder="fleet, clusters, servers or labels; nowhere" :state="wrong('applies_to')" />
-        <span>every</span><DurationInput v-model="every" label="Every" />
-        <span>kept</span><BFormInput v-model.number="days" type="number" min="1" size="sm" class="days" aria-label="Days kept" :state="wrong('keep_days')" /><span>days</span>
-        <BButton type="submit" size="sm" variant="outline-secondary" :disabled="busy" data-test="snapshot-schedule">Follow</BButton>
+        <label for="snapshot-places">On schedule: of</label><BFormInput id="snapshot-places" v-model="places" size="sm" class="note" placeholder="fleet" :state="wrong('applies_to')" />
+        <span>every</span><DurationInput v-model="every" label="Every" /> <span>kept</span
+        ><BFormInput v-model.number="days" type="number" min="1" size="sm" class="days" aria-label="Days kept" :state="wrong('keep_days')" /><span>days</span>
+        <BButton type="submit" size="sm" variant="outline-secondary" :disabled="busy" data-test="snapshot-schedule">Save</BButton>
       </form>
       <SameAsFile v-if="schedule.data.value" class="mb-3" :yaml="schedule.data.value.yaml" :command="schedule.data.value.command" />
-      <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
+      <ProblemLine :problem="problem" />
       <SnapshotDifference v-if="first && second && first !== second" :first="first" :second="second" />
-      <table v-if="data.length" class="ruled" data-test="snapshots">
-        <thead><tr><th>first</th><th>second</th><th>server</th><th>taken</th><th>by</th><th>note</th><th></th></tr></thead>
-        <tbody>
-          <tr v-for="row in data" :key="row.id">
-            <td><input type="radio" name="first" :checked="first === row.id" :aria-label="`First: ${row.server} ${clock(row.taken_us, true)}`" @change="choose('first', row)" /></td>
-            <td><input type="radio" name="second" :checked="second === row.id" :aria-label="`Second: ${row.server} ${clock(row.taken_us, true)}`" @change="choose('second', row)" /></td>
-            <td>{{ row.server }}</td>
-            <td class="figure">{{ day(row.taken_us) }} {{ clock(row.taken_us, true) }}</td>
-            <td>{{ row.why }}</td>
-            <td>{{ row.note }}</td>
-            <td class="text-end"><BButton size="sm" variant="link" class="p-0" :disabled="busy" @click="takeOut(row.id)">Take out</BButton></td>
-          </tr>
-        </tbody>
-      </table>
+      <div v-if="data.length" data-test="snapshots">
+        <DataTable :rows="data" :columns="COLUMNS" :row-key="(row) => row.id">
+          <template #first="{ row }"
+            ><input type="radio" name="first" :checked="first === row.id" :aria-label="`First: ${row.server} ${clock(row.taken_us, true)}`" @change="choose('first', row)"
+          /></template>
+          <template #second="{ row }"
+            ><input type="radio" name="second" :checked="second === row.id" :aria-label="`Second: ${row.server} ${clock(row.taken_us, true)}`" @change="choose('second', row)"
+          /></template>
+          <template #taken="{ row }"
+            ><span class="figure">{{ day(row.taken_us) }} {{ clock(row.taken_us, true) }}</span></template
+          >
+          <template #act="{ row }"><BButton size="sm" variant="link" class="p-0" :disabled="busy" @click="drop(row.id)">Delete</BButton></template>
+        </DataTable>
+      </div>
     </template>
   </AnswerSheet>
 </template>
 
 <style scoped>
-.short { width: 170px; }
-.note { width: 260px; }
-.days { width: 80px; }
+.short {
+  width: 170px;
+}
+.note {
+  width: 260px;
+}
+.days {
+  width: 80px;
+}
 </style>

@@ -1,38 +1,47 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
-import FigureText from '@/parts/FigureText.vue'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
 import { clock } from '@/state/units'
 
-defineProps<{ executions: Schemas['ExecutionRow'][]; inAll: number }>()
+type Execution = Schemas['ExecutionRow']
+defineProps<{ executions: Execution[]; inAll: number }>()
+const COLUMNS: Column<Execution>[] = [
+  { key: 'ended', title: 'ended', value: (one) => one.ended_at_us },
+  { key: 'server', title: 'server', value: (one) => one.server },
+  { key: 'took', title: 'took', unit: 's', value: (one) => one.duration_s },
+  { key: 'examined', title: 'examined', unit: '', value: (one) => one.rows_examined },
+  { key: 'returned', title: 'returned', unit: '', value: (one) => one.rows_returned },
+  { key: 'pages', title: 'pages read', unit: '', value: (one) => one.pages_read },
+  { key: 'user', title: 'user', value: (one) => one.user },
+]
 </script>
 
 <template>
   <section>
-    <h2 class="part"><span>Executions above the capture threshold</span><span>{{ executions.length }} of {{ inAll.toLocaleString('en-GB') }}</span></h2>
-    <div class="holder" tabindex="0">
-      <table class="ruled">
-        <thead><tr><th>ended</th><th>server</th><th class="num">took</th><th class="num">examined</th><th class="num">returned</th><th class="num">pages read</th><th>user</th></tr></thead>
-        <tbody>
-          <template v-for="(e, i) in executions" :key="i">
-            <tr>
-              <td class="figure">{{ clock(e.ended_at_us, true) }}</td>
-              <td>{{ e.server }}</td>
-              <td class="num"><FigureText :value="e.duration_s" unit="s" /></td>
-              <td class="num"><FigureText :value="e.rows_examined" unit="" /></td>
-              <td class="num"><FigureText :value="e.rows_returned" unit="" /></td>
-              <td class="num"><FigureText :value="e.pages_read" unit="" /></td>
-              <td>{{ e.user }}</td>
-            </tr>
-            <tr v-if="e.text"><td colspan="7" class="sql text">{{ e.text }}</td></tr>
-          </template>
-        </tbody>
-      </table>
-      <p v-if="!executions.length" class="faded">None that took as long was recorded in this window.</p>
+    <h2 class="part">
+      <span>Executions above the capture threshold</span><span>{{ executions.length }} of {{ inAll.toLocaleString('en-GB') }}</span>
+    </h2>
+    <div class="holder">
+      <DataTable v-if="executions.length" :rows="executions" :columns="COLUMNS" :row-key="(one) => `${one.ended_at_us} ${one.server} ${one.duration_s}`" :expanded="(one) => !!one.text">
+        <template #ended="{ row }"
+          ><span class="figure">{{ clock(row.ended_at_us, true) }}</span></template
+        >
+        <template #below="{ row }"
+          ><span class="sql text">{{ row.text }}</span></template
+        >
+      </DataTable>
+      <p v-else class="faded">None that took as long was recorded in this window.</p>
     </div>
   </section>
 </template>
 
 <style scoped>
-.holder { max-height: 250px; overflow: auto; }
-.text { overflow-wrap: anywhere; }
+.holder {
+  max-height: 250px;
+  overflow: auto;
+}
+.text {
+  overflow-wrap: anywhere;
+}
 </style>

@@ -28,12 +28,42 @@ const option = computed(() => {
     axisPointer: { link: [{ xAxisIndex: 'all' }] },
     xAxis: grids.map((_, i) => ({ ...shared.time, ...range, gridIndex: i, axisLabel: i === 3 ? shared.time.axisLabel : { show: false }, axisTick: { show: i === 3 } })),
     yAxis: [
-      ...bands.map(([name, , say], i) => ({ ...shared.value, gridIndex: i, name, nameLocation: 'end', nameGap: 10, nameTextStyle: { color: token('--faded'), align: 'left', padding: [0, 0, 0, -70], fontSize: 11.5 }, splitNumber: 2, axisLabel: { ...shared.value.axisLabel, formatter: say } })),
+      ...bands.map(([name, , say], i) => ({
+        ...shared.value,
+        gridIndex: i,
+        name,
+        nameLocation: 'end',
+        nameGap: 10,
+        nameTextStyle: { color: token('--faded'), align: 'left', padding: [0, 0, 0, -70], fontSize: 11.5 },
+        splitNumber: 2,
+        axisLabel: { ...shared.value.axisLabel, formatter: say },
+      })),
       { type: 'value', gridIndex: 3, show: false, min: 0, max: 1 },
     ],
     series: [
-      ...bands.map(([name, values], i) => ({ name, type: 'line', step: 'middle', symbol: 'none', xAxisIndex: i, yAxisIndex: i, lineStyle: { color: token('--ink'), width: 1.3 }, itemStyle: { color: token('--ink') }, tooltip: { valueFormatter: (v: number) => (v === null ? 'not called' : bands[i][2](v)) }, data: values.map((v, j) => [middle(h.at_us[j]), v]) })),
-      ...keys.value.map((key, k) => ({ name: `plan ${key.slice(0, 8)}`, type: 'bar', stack: 'plan', xAxisIndex: 3, yAxisIndex: 3, barWidth: '101%', itemStyle: { color: token(PLAN_TOKENS[k % PLAN_TOKENS.length]) }, tooltip: { valueFormatter: (v: number) => (v ? 'in use' : '') }, data: h.plan_key.map((used, j) => [middle(h.at_us[j]), used === key ? 1 : 0]) })),
+      ...bands.map(([name, values], i) => ({
+        name,
+        type: 'line',
+        step: 'middle',
+        symbol: 'none',
+        xAxisIndex: i,
+        yAxisIndex: i,
+        lineStyle: { color: token('--ink'), width: 1.3 },
+        itemStyle: { color: token('--ink') },
+        tooltip: { valueFormatter: (v: number) => (v === null ? 'not called' : bands[i][2](v)) },
+        data: values.map((v, j) => [middle(h.at_us[j]), v]),
+      })),
+      ...keys.value.map((key, k) => ({
+        name: `plan ${key.slice(0, 8)}`,
+        type: 'bar',
+        stack: 'plan',
+        xAxisIndex: 3,
+        yAxisIndex: 3,
+        barWidth: '101%',
+        itemStyle: { color: token(PLAN_TOKENS[k % PLAN_TOKENS.length]) },
+        tooltip: { valueFormatter: (v: number) => (v ? 'in use' : '') },
+        data: h.plan_key.map((used, j) => [middle(h.at_us[j]), used === key ? 1 : 0]),
+      })),
     ],
   }
 })
@@ -43,11 +73,23 @@ const rows = computed(() => props.history.at_us.map((t, i) => [clock(t), props.h
 <template>
   <div>
     <ChartFrame :option="option" title="History over the focus" :columns="['time', 'calls per s', 'time per call, s', 'rows examined per row', 'plan']" :rows="rows" :height="294" />
-    <p class="faded plans mb-0">Plan in use: <span v-for="(key, k) in keys" :key="key"><i :style="{ background: `var(${PLAN_TOKENS[k % PLAN_TOKENS.length]})` }"></i> <code>{{ key.slice(0, 8) }}</code> </span></p>
+    <p class="faded plans mb-0">
+      Plan in use:
+      <span v-for="(key, k) in keys" :key="key"
+        ><i :style="{ background: `var(${PLAN_TOKENS[k % PLAN_TOKENS.length]})` }"></i> <code>{{ key.slice(0, 8) }}</code>
+      </span>
+    </p>
   </div>
 </template>
 
 <style scoped>
-.plans { font-size: 12px; }
-i { display: inline-block; width: 11px; height: 11px; margin-left: 6px; }
+.plans {
+  font-size: 12px;
+}
+i {
+  display: inline-block;
+  width: 11px;
+  height: 11px;
+  margin-left: 6px;
+}
 </style>

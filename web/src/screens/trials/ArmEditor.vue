@@ -10,9 +10,9 @@ interface Setting {
   minimum: number | null
   maximum: number | null
 }
+const props = defineProps<{ settings: Record<string, unknown>[] }>()
 /** Arms of a trial: the first is the control. Settings are chosen from what the target can change. */
 const arms = defineModel<Arm[]>({ required: true })
-const props = defineProps<{ settings: Record<string, unknown>[] }>()
 const known = () => props.settings as unknown as Setting[]
 const find = (name: string) => known().find((one) => one.name === name)
 const typed = (name: string, value: unknown) => (find(name)?.choices ? String(value) : Number(value))
@@ -42,11 +42,24 @@ function without(arm: Arm, name: string) {
       <span class="faded">{{ i === 0 ? 'control' : 'candidate' }}</span>
       <div>
         <div v-for="(value, name) in arm.settings" :key="name" class="setting">
-          <BFormSelect :model-value="String(name)" :options="known().map((one) => one.name)" size="sm" :aria-label="`Setting of ${arm.name}`" @update:model-value="(to) => rename(arm, String(name), String(to))" />
-          <BFormSelect v-if="find(String(name))?.choices" :model-value="String(value)" :options="find(String(name))!.choices!" size="sm" :aria-label="`Value of ${name}`" @update:model-value="(to) => set(arm, String(name), to)" />
+          <BFormSelect
+            :model-value="String(name)"
+            :options="known().map((one) => one.name)"
+            size="sm"
+            :aria-label="`Setting of ${arm.name}`"
+            @update:model-value="(to) => rename(arm, String(name), String(to))"
+          />
+          <BFormSelect
+            v-if="find(String(name))?.choices"
+            :model-value="String(value)"
+            :options="find(String(name))!.choices!"
+            size="sm"
+            :aria-label="`Value of ${name}`"
+            @update:model-value="(to) => set(arm, String(name), to)"
+          />
           <BFormInput v-else :model-value="String(value)" size="sm" type="number" :aria-label="`Value of ${name}`" @update:model-value="(to) => set(arm, String(name), to)" />
           <span class="faded">{{ range(String(name)) }}</span>
-          <BButton size="sm" variant="link" @click="without(arm, String(name))">take out</BButton>
+          <BButton size="sm" variant="link" @click="without(arm, String(name))">remove</BButton>
         </div>
         <span v-if="arm.add_indexes?.length || arm.drop_indexes?.length || !Object.keys(arm.settings ?? {}).length">{{ changesOf({ ...arm, settings: {} }) }}</span>
         <BButton v-if="known().length" size="sm" variant="link" @click="add(arm)">add a setting</BButton>
@@ -56,6 +69,20 @@ function without(arm: Arm, name: string) {
 </template>
 
 <style scoped>
-.arm { display: grid; grid-template-columns: 140px 70px 1fr; gap: 10px; align-items: start; border-bottom: 1px solid var(--rule); padding: 5px 0; }
-.setting { display: grid; grid-template-columns: 150px 140px auto auto; gap: 8px; align-items: center; justify-content: start; margin-bottom: 4px; }
+.arm {
+  display: grid;
+  grid-template-columns: 140px 70px 1fr;
+  gap: 10px;
+  align-items: start;
+  border-bottom: 1px solid var(--rule);
+  padding: 5px 0;
+}
+.setting {
+  display: grid;
+  grid-template-columns: 150px 140px auto auto;
+  gap: 8px;
+  align-items: center;
+  justify-content: start;
+  margin-bottom: 4px;
+}
 </style>

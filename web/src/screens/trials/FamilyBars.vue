@@ -16,16 +16,44 @@ const present = (arm: (typeof props.arms)[number]) => FAMILIES.filter((family) =
   <div v-for="arm in known ? arms : []" :key="arm.arm" class="arm">
     <span>{{ arm.arm }}</span>
     <span class="bar">
-      <span v-for="family in present(arm)" :key="family" :class="{ hatched: isHatched(family, 0) }" :style="{ width: `${(arm.active_sessions[family] / most) * 100}%`, backgroundColor: colourOf(family, 0) }" :title="`${family}: ${arm.active_sessions[family].toFixed(3)}`"></span>
+      <span
+        v-for="family in present(arm)"
+        :key="family"
+        :class="{ hatched: isHatched(family, 0) }"
+        :style="{ width: `${(arm.active_sessions[family] / most) * 100}%`, backgroundColor: colourOf(family, 0) }"
+        :title="`${family}: ${arm.active_sessions[family].toFixed(3)}`"
+      ></span>
     </span>
     <span class="figure">{{ total(arm).toFixed(2) }}</span>
   </div>
-  <p v-if="known" class="legend"><span v-for="family in FAMILIES.filter((f) => arms.some((arm) => arm.active_sessions[f] / most > 0.005))" :key="family"><i :style="{ background: colourOf(family, 0) }"></i>{{ family }}</span></p>
+  <p v-if="known" class="legend">
+    <span v-for="family in FAMILIES.filter((f) => arms.some((arm) => arm.active_sessions[f] / most > 0.005))" :key="family"><i :style="{ background: colourOf(family, 0) }"></i>{{ family }}</span>
+  </p>
 </template>
 
 <style scoped>
-.arm { display: grid; grid-template-columns: 84px 1fr 48px; gap: 8px; align-items: center; margin-bottom: 3px; }
-.bar { display: flex; height: 16px; }
-.legend { display: flex; gap: 12px; font-size: 12px; flex-wrap: wrap; margin: 4px 0 0; }
-i { display: inline-block; width: 10px; height: 10px; margin-right: 4px; }
+.arm {
+  display: grid;
+  grid-template-columns: 84px 1fr 48px;
+  gap: 8px;
+  align-items: center;
+  margin-bottom: 3px;
+}
+.bar {
+  display: flex;
+  height: 16px;
+}
+.legend {
+  display: flex;
+  gap: 12px;
+  font-size: 12px;
+  flex-wrap: wrap;
+  margin: 4px 0 0;
+}
+i {
+  display: inline-block;
+  width: 10px;
+  height: 10px;
+  margin-right: 4px;
+}
 </style>

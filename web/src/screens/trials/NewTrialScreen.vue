@@ -2,19 +2,26 @@
 import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
 import { stringify } from 'yaml'
-import { get, post, Problem, type Schemas } from '@/api/client'
+import { answered, api } from '@/api/client'
 import ArmEditor from './ArmEditor.vue'
 import { draftKept } from './draft'
-import { arrivalWords, type Design } from './design'
+import { arrivalWords, asDesign, type Design } from './design'
 import { useAnswer } from '@/state/fetching'
+import ProblemLine from '@/parts/ProblemLine.vue'
 import { useWindow } from '@/state/window'
+import { useWork } from '@/state/work'
 
 const w = useWindow()
-const targets = useAnswer<Schemas['TargetChoice'][]>(() => 'trials/targets')
-const workloads = useAnswer<Schemas['WorkloadOut'][]>(() => 'workloads')
-const design = ref<Design | null>(draftKept.value as Design | null)
-const problem = ref<Problem | null>(null)
-const starting = ref(false)
+const targets = useAnswer(
+  () => 'targets',
+  () => api.GET('/api/trials/targets'),
+)
+const workloads = useAnswer(
+  () => 'workloads',
+  () => api.GET('/api/workloads'),
+)
+const design = ref<Design | null>(draftKept.value && asDesign(draftKept.value))
+const { problem, busy: starting, run } = useWork()
 const METRICS = ['p95', 'p99', 'p50', 'mean', 'throughput']
 
 const chosen = computed(() => targets.data.value?.find((one) => one.name === (design.value?.target.server ?? design.value?.target.sample)))
@@ -37,42 +44,31 @@ const metric = computed({
 })
 const wrong = (field: string) => (problem.value?.field.startsWith(field) ? false : null)
 
-async function begin(path: string) {
-  problem.value = null
-  try {
-    design.value = await get<Design>(path)
-  } catch (error) {
-    problem.value = error as Problem
-  }
-}
-async function start() {
-  starting.value = true
-  problem.value = null
-  try {
-    const made = await post<Schemas['TrialOut']>('trials', design.value)
+const sample = () => run(async () => (design.value = asDesign(await answered(api.GET('/api/trials/samples/{sample}', { params: { path: { sample: 'library' } } })))))
+const play = (id: number) => run(async () => (design.value = asDesign(await answered(api.GET('/api/workloads/{workload_id}/design', { params: { path: { workload_id: id } } })))))
+const start = () =>
+  run(async () => {
+    const made = await answered(api.POST('/api/trials', { body: { ...design.value } }))
     draftKept.value = null
     await w.router.push({ name: 'trial', params: { id: made.id }, query: w.kept.value })
-  } catch (error) {
-    problem.value = error as Problem
-  } finally {
-    starting.value = false
-  }
-}
+  })
 </script>
 
 <template>
   <div class="sheet">
     <p class="lead-sentence">{{ design ? 'State the goal first, change one thing, then start.' : 'What should be tried?' }}</p>
     <template v-if="!design">
-      <p>Open a finding of a statement and choose “Try it” to take its advice to a lab server with the recorded load. Or:</p>
-      <BButton variant="outline-secondary" data-test="sample" @click="begin('trials/samples/library')">Compare two settings of a real SQLite file</BButton>
-      <p v-for="one in workloads.data.value ?? []" :key="one.id" class="mt-3 mb-0"><BButton variant="outline-secondary" :data-workload="one.id" @click="begin(`workloads/${one.id}/design`)">Play {{ one.name }}</BButton> <span class="faded">{{ one.statements.length }} statements that were brought in</span></p>
-      <p v-if="problem" class="act" role="alert">{{ problem.detail }}</p>
+      <p>Open a finding of a statement and choose “Try it” to take its remedy to a lab server with the recorded load. Or:</p>
+      <BButton variant="outline-secondary" data-test="sample" @click="sample">Compare two settings of a real SQLite file</BButton>
+      <p v-for="one in workloads.data.value ?? []" :key="one.id" class="mt-3 mb-0">
+        <BButton variant="outline-secondary" :data-workload="one.id" @click="play(one.id)">Play {{ one.name }}</BButton> <span class="faded">{{ one.statements.length }} imported statements</span>
+      </p>
+      <ProblemLine :problem="problem" />
     </template>
     <form v-else @submit.prevent="start">
       <div class="grid">
-        <label for="title">Title</label><BFormInput id="title" v-model="design.title" size="sm" :state="wrong('title')" />
-        <label for="question">Question</label><BFormInput id="question" v-model="design.question" size="sm" />
+        <label for="title">Title</label><BFormInput id="title" v-model="design.title" size="sm" :state="wrong('title')" /> <label for="question">Question</label
+        ><BFormInput id="question" v-model="design.question" size="sm" />
         <label for="metric">Goal</label>
         <div class="line">
           <BFormSelect id="metric" v-model="metric" :options="METRICS" size="sm" style="width: 120px" />
@@ -86,7 +82,10 @@ async function start() {
         <span>Workload</span>
         <div>
           {{ design.workload.statements.length }} statements, {{ arrival }}
-          <details><summary>the statements</summary><p v-for="(s, i) in design.workload.statements" :key="i" class="sql mb-0">{{ i }}: {{ s.sql }}</p></details>
+          <details>
+            <summary>the statements</summary>
+            <p v-for="(s, i) in design.workload.statements" :key="i" class="sql mb-0">{{ i }}: {{ s.sql }}</p>
+          </details>
         </div>
         <span>Arms</span>
         <ArmEditor v-model="design.arms" :settings="chosen?.settings ?? []" />
@@ -98,20 +97,48 @@ async function start() {
           <span>blocks: {{ design.arms.length * design.run.blocks }} runs, interleaved, the first seconds of each left out by a rule</span>
         </div>
       </div>
-      <p v-if="problem" class="act mt-2 mb-0" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
+      <ProblemLine :problem="problem" />
       <div class="mt-3 line">
         <BButton type="submit" variant="primary" :disabled="starting" data-test="start">{{ starting ? 'Checking' : 'Start the trial' }}</BButton>
         <BButton variant="link" size="sm" @click="design = null">Start from something else</BButton>
       </div>
-      <details class="mt-3"><summary>the same as a file, for <code>hardy-gauge trial FILE.yaml</code></summary><pre class="yaml">{{ stringify(design) }}</pre></details>
+      <details class="mt-3">
+        <summary>the same as a file, for <code>hardy-gauge trial FILE.yaml</code></summary>
+        <pre class="yaml">{{ stringify(design) }}</pre>
+      </details>
     </form>
   </div>
 </template>
 
 <style scoped>
-.grid { display: grid; grid-template-columns: 90px minmax(0, 1fr); gap: 9px 14px; align-items: baseline; max-width: 1000px; font-size: 13px; }
-.grid > label, .grid > span:nth-child(odd) { color: var(--faded); font-weight: 600; }
-.line { display: flex; gap: 8px; align-items: center; white-space: nowrap; }
-summary { color: var(--petrol); font-size: 12.5px; }
-.yaml { background: var(--ground); border: 1px solid var(--rule); padding: 8px; max-height: 300px; overflow: auto; }
+.grid {
+  display: grid;
+  grid-template-columns: 90px minmax(0, 1fr);
+  gap: 9px 14px;
+  align-items: baseline;
+  max-width: 1000px;
+  font-size: 13px;
+}
+.grid > label,
+.grid > span:nth-child(odd) {
+  color: var(--faded);
+  font-weight: 600;
+}
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  white-space: nowrap;
+}
+summary {
+  color: var(--petrol);
+  font-size: 12.5px;
+}
+.yaml {
+  background: var(--ground);
+  border: 1px solid var(--rule);
+  padding: 8px;
+  max-height: 300px;
+  overflow: auto;
+}
 </style>

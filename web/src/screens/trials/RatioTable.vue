@@ -1,35 +1,44 @@
 <script setup lang="ts">
-interface Ratio {
-  ratio: number
-  low: number
-  high: number
-  p_value: number
-  outcome: string
+import { computed } from 'vue'
+import type { Candidate, Ratio } from './design'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
+
+interface Row extends Ratio {
+  metric: string
+  of: string
 }
-defineProps<{ candidate: { arm: string; ratios: Record<string, Record<string, Ratio>> } }>()
+const props = defineProps<{ candidate: Candidate }>()
 const OF: Record<string, string> = { goal: 'goal', all: 'all statements' }
 const three = (value: number) => Number(value.toPrecision(3)).toString()
+const rows = computed<Row[]>(() => Object.entries(props.candidate.ratios).flatMap(([of, metrics]) => Object.entries(metrics).map(([metric, ratio]) => ({ ...ratio, metric, of: OF[of] ?? of }))))
+const COLUMNS: Column<Row>[] = [
+  { key: 'metric', title: 'figure', value: (row) => row.metric },
+  { key: 'of', title: 'of', value: (row) => row.of },
+  { key: 'ratio', title: 'ratio', unit: '', value: (row) => row.ratio },
+  { key: 'interval', title: '95% interval', unit: '' },
+  { key: 'p', title: 'p-value', unit: '', value: (row) => row.p_value },
+  { key: 'outcome', title: 'verdict', value: (row) => row.outcome },
+]
 </script>
 
 <template>
-  <h2 class="part"><span>{{ candidate.arm }} ÷ control</span></h2>
-  <table class="ruled">
-    <thead><tr><th>figure</th><th>of</th><th class="num">ratio</th><th class="num">95% interval</th><th class="num">p-value</th><th>verdict</th></tr></thead>
-    <tbody>
-      <template v-for="(metrics, part) in candidate.ratios" :key="part">
-        <tr v-for="(r, metric) in metrics" :key="metric">
-          <td>{{ metric }}</td>
-          <td class="faded">{{ OF[part] }}</td>
-          <td class="num">{{ three(r.ratio) }}×</td>
-          <td class="num">{{ three(r.low) }} to {{ three(r.high) }}</td>
-          <td class="num">{{ r.p_value < 0.0001 ? '< 0.0001' : r.p_value.toFixed(4) }}</td>
-          <td :class="{ act: r.outcome === 'worse', good: r.outcome === 'better' }">{{ r.outcome }}</td>
-        </tr>
-      </template>
-    </tbody>
-  </table>
+  <h2 class="part">
+    <span>{{ candidate.arm }} ÷ control</span>
+  </h2>
+  <DataTable :rows="rows" :columns="COLUMNS" :row-key="(row) => row.of + row.metric">
+    <template #ratio="{ row }">{{ three(row.ratio) }}×</template>
+    <template #interval="{ row }">{{ three(row.low) }} to {{ three(row.high) }}</template>
+    <template #p="{ row }">{{ row.p_value < 0.0001 ? '< 0.0001' : row.p_value.toFixed(4) }}</template>
+    <template #outcome="{ row }"
+      ><span :class="{ act: row.outcome === 'worse', good: row.outcome === 'better' }">{{ row.outcome }}</span></template
+    >
+  </DataTable>
 </template>
 
 <style scoped>
-.good { color: var(--fine); font-weight: 600; }
+.good {
+  color: var(--fine);
+  font-weight: 600;
+}
 </style>

@@ -1,22 +1,29 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
+import type { Interval } from './design'
 import { said, text } from '@/state/units'
 
 /** Arms as rows: every run a dot on one shared axis, mean and interval as a bracket, the goal as a rule. */
-interface Interval {
-  mean: number
-  low: number
-  high: number
-  runs: number
-}
 const props = defineProps<{ arms: string[]; runs: Schemas['RunOut'][]; of: 'goal' | 'all'; metric: string; intervals: Record<string, Interval>; goal: number | null }>()
 const W = 1000
 const LEFT = 150
 const ROW = 52
 const unit = computed(() => (props.metric === 'throughput' ? '/s' : 's'))
-const values = (arm: string) => props.runs.filter((run) => run.arm === arm).map((run) => Number(run[props.of]?.[props.metric] ?? NaN)).filter(Number.isFinite)
-const all = computed(() => [...props.arms.flatMap(values), ...Object.values(props.intervals).flatMap((i) => [i.low, i.high]).filter((v) => Number.isFinite(v) && v > 0), ...(props.goal ? [props.goal] : [])].filter((v) => v > 0))
+const values = (arm: string) =>
+  props.runs
+    .filter((run) => run.arm === arm)
+    .map((run) => Number(run[props.of]?.[props.metric] ?? NaN))
+    .filter(Number.isFinite)
+const all = computed(() =>
+  [
+    ...props.arms.flatMap(values),
+    ...Object.values(props.intervals)
+      .flatMap((i) => [i.low, i.high])
+      .filter((v) => Number.isFinite(v) && v > 0),
+    ...(props.goal ? [props.goal] : []),
+  ].filter((v) => v > 0),
+)
 const logarithmic = computed(() => Math.max(...all.value) / Math.min(...all.value) > 20)
 const domain = computed<[number, number]>(() => {
   if (!all.value.length) return [0, 1]
@@ -55,7 +62,9 @@ const say = (value: number) => text(said(value, unit.value))
       <text x="0" y="17" class="name">{{ arm }}</text>
       <text x="0" y="32" class="small">{{ values(arm).length }} runs</text>
       <line :x1="LEFT" :x2="W - 30" y1="26" y2="26" class="rule" />
-      <circle v-for="(value, j) in values(arm)" :key="j" :cx="x(value)" :cy="12" r="4.5" class="dot"><title>{{ say(value) }}</title></circle>
+      <circle v-for="(value, j) in values(arm)" :key="j" :cx="x(value)" :cy="12" r="4.5" class="dot">
+        <title>{{ say(value) }}</title>
+      </circle>
       <g v-if="intervals[arm] && intervals[arm].runs > 1">
         <path :d="`M${x(Math.max(intervals[arm].low, 1e-9))},21v10M${x(Math.max(intervals[arm].low, 1e-9))},26H${x(intervals[arm].high)}M${x(intervals[arm].high)},21v10`" class="bracket" />
         <path :d="`M${x(intervals[arm].mean)},20v12`" class="mean" />
@@ -66,14 +75,44 @@ const say = (value: number) => text(said(value, unit.value))
 </template>
 
 <style scoped>
-.dots { width: 100%; max-height: 260px; }
-.rule { stroke: var(--rule); }
-.small { font: 11px var(--bs-font-monospace); fill: var(--faded); }
-.ink { fill: var(--ink); }
-.name { font-size: 14px; font-weight: 600; fill: var(--ink); }
-.dot { fill: var(--sheet); stroke: var(--petrol); stroke-width: 1.8; }
-.bracket { stroke: var(--ink); stroke-width: 1.5; fill: none; }
-.mean { stroke: var(--ink); stroke-width: 3; }
-.goal { stroke: var(--brass); stroke-width: 2; }
-.goal-word { fill: var(--brass); }
+.dots {
+  width: 100%;
+  max-height: 260px;
+}
+.rule {
+  stroke: var(--rule);
+}
+.small {
+  font: 11px var(--bs-font-monospace);
+  fill: var(--faded);
+}
+.ink {
+  fill: var(--ink);
+}
+.name {
+  font-size: 14px;
+  font-weight: 600;
+  fill: var(--ink);
+}
+.dot {
+  fill: var(--sheet);
+  stroke: var(--petrol);
+  stroke-width: 1.8;
+}
+.bracket {
+  stroke: var(--ink);
+  stroke-width: 1.5;
+  fill: none;
+}
+.mean {
+  stroke: var(--ink);
+  stroke-width: 3;
+}
+.goal {
+  stroke: var(--brass);
+  stroke-width: 2;
+}
+.goal-word {
+  fill: var(--brass);
+}
 </style>

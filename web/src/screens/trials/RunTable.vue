@@ -1,32 +1,33 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
-import FigureText from '@/parts/FigureText.vue'
+import DataTable from '@/parts/DataTable.vue'
+import type { Column } from '@/parts/table'
 
-defineProps<{ runs: Schemas['RunOut'][] }>()
+type Run = Schemas['RunOut']
+defineProps<{ runs: Run[] }>()
+const COLUMNS: Column<Run>[] = [
+  { key: 'run', title: 'run', unit: '', value: (run) => run.number + 1 },
+  { key: 'block', title: 'block', unit: '', value: (run) => run.block + 1 },
+  { key: 'arm', title: 'arm', value: (run) => run.arm },
+  { key: 'warm', title: 'left out', unit: 's', value: (run) => run.warm_s },
+  { key: 'executions', title: 'executions', unit: '', value: (run) => run.all.executions },
+  { key: 'throughput', title: 'throughput', unit: '/s', value: (run) => run.all.throughput },
+  { key: 'p95', title: 'p95, all', unit: 's', value: (run) => run.all.p95 },
+  { key: 'goal', title: 'p95, goal', unit: 's', value: (run) => run.goal.p95 },
+  { key: 'failed', title: 'failed', unit: '', value: (run) => run.failed },
+]
 </script>
 
 <template>
   <details class="mt-2">
     <summary>every run</summary>
-    <table class="ruled">
-      <thead><tr><th class="num">run</th><th class="num">block</th><th>arm</th><th class="num">left out</th><th class="num">executions</th><th class="num">throughput</th><th class="num">p95, all</th><th class="num">p95, goal</th><th class="num">failed</th></tr></thead>
-      <tbody>
-        <tr v-for="run in runs" :key="run.number">
-          <td class="num">{{ run.number + 1 }}</td>
-          <td class="num">{{ run.block + 1 }}</td>
-          <td>{{ run.arm }}</td>
-          <td class="num"><FigureText :value="run.warm_s" unit="s" /></td>
-          <td class="num"><FigureText :value="run.all.executions" unit="" /></td>
-          <td class="num"><FigureText :value="run.all.throughput" unit="/s" /></td>
-          <td class="num"><FigureText :value="run.all.p95" unit="s" /></td>
-          <td class="num"><FigureText :value="run.goal.p95" unit="s" /></td>
-          <td class="num">{{ run.failed }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable :rows="runs" :columns="COLUMNS" :row-key="(run) => run.number" />
   </details>
 </template>
 
 <style scoped>
-summary { color: var(--petrol); font-size: 13px; }
+summary {
+  color: var(--petrol);
+  font-size: 13px;
+}
 </style>

@@ -1,44 +1,48 @@
 <script setup lang="ts">
 import { BButton, BProgress } from 'bootstrap-vue-next'
 import { computed, onUnmounted, ref } from 'vue'
-import { get, post, Problem, type Schemas } from '@/api/client'
-import { arrivalWords, changesOf, type Design } from './design'
+import { answered, api, type Schemas } from '@/api/client'
+import { arrivalWords, asDesign, asResult, changesOf } from './design'
 import FamilyBars from './FamilyBars.vue'
 import RatioTable from './RatioTable.vue'
 import RunDots from './RunDots.vue'
 import RunTable from './RunTable.vue'
+import ProblemLine from '@/parts/ProblemLine.vue'
 import { useWindow } from '@/state/window'
+import { useWork } from '@/state/work'
 
 const w = useWindow()
 const id = Number(w.route.params.id)
 const trial = ref<Schemas['TrialOut'] | null>(null)
-const problem = ref<Problem | null>(null)
+const { problem, run } = useWork()
 let stream: EventSource | undefined
 
-async function load() {
-  try {
-    trial.value = await get<Schemas['TrialOut']>(`trials/${id}`)
-  } catch (error) {
-    problem.value = error as Problem
-    return
-  }
-  stream = new EventSource(`/api/trials/${id}/events`)
-  stream.onmessage = (event) => {
-    trial.value = JSON.parse(event.data)
-    if (!running.value) stream?.close()
-  }
-  stream.onerror = () => stream?.close()
-}
-const stop = () => post(`trials/${id}/stop`).catch((error) => (problem.value = error))
+const load = () =>
+  run(async () => {
+    trial.value = await answered(api.GET('/api/trials/{trial_id}', { params: { path: { trial_id: id } } }))
+    stream = new EventSource(`/api/trials/${id}/events`)
+    stream.onmessage = (event) => {
+      trial.value = JSON.parse(event.data)
+      if (!running.value) stream?.close()
+    }
+    stream.onerror = () => stream?.close()
+  })
+const stop = () => run(() => answered(api.POST('/api/trials/{trial_id}/stop', { params: { path: { trial_id: id } } })))
 onUnmounted(() => stream?.close())
 
 const running = computed(() => ['waiting', 'running'].includes(trial.value?.state ?? ''))
-const design = computed(() => trial.value?.design as unknown as Design)
-// eslint-disable-next-line @typescript-eslint/no-explicit-any
-const result = computed(() => trial.value?.result as any)
+const design = computed(() => asDesign(trial.value?.design))
+const result = computed(() => asResult(trial.value?.result ?? null))
 const candidates = computed(() => result.value?.candidates ?? [])
 const arms = computed(() => design.value.arms.map((arm) => arm.name))
-const intervals = computed(() => Object.fromEntries((result.value?.arms ?? []).map((arm: { arm: string; goal: Record<string, unknown> }) => [arm.arm, arm.goal[design.value.goal.metric]])))
+const intervals = computed(() =>
+  Object.fromEntries(
+    (result.value?.arms ?? []).flatMap((arm) => {
+      const interval = arm.goal[design.value.goal.metric]
+      return interval ? [[arm.arm, interval]] : []
+    }),
+  ),
+)
 const goalOf = computed(() => {
   const goal = design.value.goal
   const statement = goal.statement !== null && goal.statement !== undefined ? design.value.workload.statements[goal.statement]?.sql.replace(/\s+/g, ' ') : null
@@ -54,11 +58,15 @@ load()
 
 <template>
   <div class="sheet">
-    <p v-if="problem" class="act" role="alert">{{ problem.title }}. {{ problem.detail }}</p>
+    <ProblemLine :problem="problem" />
     <template v-if="trial">
       <div class="question">
         <p class="lead-sentence mb-1">{{ design.question || trial.title }}</p>
-        <p class="mb-2">Goal: <strong>{{ goalOf.words }}</strong><template v-if="goalOf.statement"> of <code :title="goalOf.statement">{{ goalOf.statement.slice(0, 84) }}…</code></template></p>
+        <p class="mb-2">
+          Goal: <strong>{{ goalOf.words }}</strong><template v-if="goalOf.statement">
+            of <code :title="goalOf.statement">{{ goalOf.statement.slice(0, 84) }}…</code></template
+          >
+        </p>
       </div>
       <div v-if="running" class="running">
         <BProgress :value="trial.done_share * 100" :max="100" height="10px" class="flex-grow-1" :aria-label="`${Math.round(trial.done_share * 100)}% done`" />
@@ -76,11 +84,18 @@ load()
           <RunTable :runs="trial.runs" />
         </div>
         <div class="held">
-          <FamilyBars :arms="result.arms" />
+          <FamilyBars :arms="result?.arms ?? []" />
           <h2 class="part mt-2"><span>What differed</span></h2>
-          <p v-for="arm in design.arms" :key="arm.name" class="mb-1"><strong>{{ arm.name }}</strong>: {{ changesOf(arm) }}</p>
+          <p v-for="arm in design.arms" :key="arm.name" class="mb-1">
+            <strong>{{ arm.name }}</strong
+            >: {{ changesOf(arm) }}
+          </p>
           <h2 class="part mt-2"><span>What was held equal</span></h2>
-          <p class="mb-1">{{ design.target.server ? `Lab server ${design.target.server}, playing by events` : 'A fresh copy of one SQLite file for each run, on the wall clock' }}; {{ design.workload.statements.length }} statements, {{ arrivalWords(design.workload.arrival) }}; runs of {{ design.run.seconds }}{{ design.run.cold ? ', each with empty caches at first' : '' }}, one of each arm in each of {{ design.run.blocks }} blocks, in an order drawn anew with seed {{ design.run.seed ?? 1 }}.</p>
+          <p class="mb-1">
+            {{ design.target.server ? `Lab server ${design.target.server}, playing by events` : 'A fresh copy of one SQLite file for each run, on the wall clock' }};
+            {{ design.workload.statements.length }} statements, {{ arrivalWords(design.workload.arrival) }}; runs of {{ design.run.seconds
+            }}{{ design.run.cold ? ', each with empty caches at first' : '' }}, one of each arm in each of {{ design.run.blocks }} blocks, in an order drawn anew with seed {{ design.run.seed ?? 1 }}.
+          </p>
         </div>
       </div>
     </template>
@@ -88,9 +103,24 @@ load()
 </template>
 
 <style scoped>
-.running { display: flex; gap: 14px; align-items: center; margin-bottom: 8px; }
-.running .flex-grow-1 { background: var(--usual); }
-.verdict { font-size: 16px; font-weight: 600; margin-bottom: 6px; }
-.two { grid-template-columns: minmax(0, 1.6fr) minmax(0, 1fr); }
-.held { font-size: 13px; }
+.running {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  margin-bottom: 8px;
+}
+.running .flex-grow-1 {
+  background: var(--usual);
+}
+.verdict {
+  font-size: 16px;
+  font-weight: 600;
+  margin-bottom: 6px;
+}
+.two {
+  grid-template-columns: minmax(0, 1.6fr) minmax(0, 1fr);
+}
+.held {
+  font-size: 13px;
+}
 </style>

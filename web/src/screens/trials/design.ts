@@ -31,6 +31,35 @@ export interface Design {
   run: { seconds: string; blocks: number; seed?: number; cold?: boolean }
 }
 
+/** What a trial's result holds, as the API gives it. */
+export interface Ratio {
+  ratio: number
+  low: number
+  high: number
+  p_value: number
+  outcome: string
+}
+export interface Candidate {
+  arm: string
+  sentence: string
+  ratios: Record<string, Record<string, Ratio>>
+}
+export interface Interval {
+  mean: number
+  low: number
+  high: number
+  runs: number
+}
+export interface Result {
+  arms: { arm: string; goal: Record<string, Interval>; active_sessions: Record<string, number> }[]
+  candidates: Candidate[]
+  cautions: string[]
+}
+
+/** Documents of the API whose form this file describes. */
+export const asDesign = (document: unknown) => document as Design
+export const asResult = (document: unknown) => document as Result | null
+
 /** How executions arrive, in words. */
 export function arrivalWords(arrival: Arrival): string {
   if (arrival.kind === 'open') return `arriving at random, ${arrival.rate} on average`

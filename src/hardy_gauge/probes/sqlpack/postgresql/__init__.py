@@ -9,7 +9,7 @@ from hardy_gauge.probes.sqlpack.postgresql.explain import explain
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import LogTail
 
 
-class Companion:
+class EngineAdapter:
     """Of one server; ``line`` is the probe's connection."""
 
     def __init__(self, line: Line) -> None:

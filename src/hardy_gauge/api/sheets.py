@@ -1,0 +1,92 @@
+"""The sheets that locate and explain: tape, server, ledger, statements, findings, find."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request
+
+from hardy_gauge.api.current import CurrentReader, CurrentWindow
+from hardy_gauge.core.activity.ledger import Dimension
+from hardy_gauge.core.activity.ledger_sheet import Ledger
+from hardy_gauge.core.statements.rows import Statements
+from hardy_gauge.queries import find as finding
+from hardy_gauge.queries.findings import Findings, findings_in
+from hardy_gauge.queries.ledger import FILTER, check_filters
+from hardy_gauge.queries.ledger import ledger as ledger_of
+from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.queries.server_sheet import ServerSheet
+from hardy_gauge.queries.server_sheet import server_sheet as sheet_of
+from hardy_gauge.queries.statement_rows import statement_rows
+from hardy_gauge.queries.statement_sheet import StatementDetail, statement_sheet
+from hardy_gauge.queries.tape import Tape
+from hardy_gauge.queries.tape import tape as tape_of
+
+router = APIRouter()
+
+
+def filters_of(
+    statement: Annotated[list[str] | None, Query(alias="filter.statement")] = None,
+    wait_family: Annotated[list[str] | None, Query(alias="filter.wait_family")] = None,
+    wait_event: Annotated[list[str] | None, Query(alias="filter.wait_event")] = None,
+    user: Annotated[list[str] | None, Query(alias="filter.user")] = None,
+    service: Annotated[list[str] | None, Query(alias="filter.service")] = None,
+    database: Annotated[list[str] | None, Query(alias="filter.database")] = None,
+    server: Annotated[list[str] | None, Query(alias="filter.server")] = None,
+) -> dict[Dimension, list[str]]:
+    """What is left: entries with one of the values, of every dimension that is given."""
+    given: dict[Dimension, list[str] | None] = {
+        "statement": statement, "wait_family": wait_family, "wait_event": wait_event, "user": user, "service": service,
+        "database": database, "server": server,
+    }  # fmt: skip
+    return {name: values for name, values in given.items() if values}
+
+
+@router.get("/tape", tags=["tape"])
+def tape(
+    reader: CurrentReader,
+    scope: str = "fleet",
+    span: Annotated[str, Query(description="an ISO 8601 interval, or a duration that ends now")] = "PT6H",
+) -> Tape:
+    return tape_of(reader, scope, span)
+
+
+@router.get("/servers/{server}", tags=["servers"])
+def server_sheet(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerSheet:
+    return sheet_of(reader, window, server)
+
+
+@router.get("/ledger", tags=["ledger"])
+def ledger(
+    request: Request,
+    reader: CurrentReader,
+    window: CurrentWindow,
+    filters: Annotated[dict[Dimension, list[str]], Depends(filters_of)],
+    scope: str = "fleet",
+    by: Annotated[Dimension, Query(description="dimension of the entries")] = "wait_family",
+    against: Annotated[Dimension, Query(description="second dimension, of the mosaic")] = "statement",
+) -> Ledger:
+    check_filters(name for name in request.query_params if name.startswith(FILTER))
+    return ledger_of(reader, window, scope, by, against, filters)
+
+
+@router.get("/statements", tags=["statements"])
+def statements(reader: CurrentReader, window: CurrentWindow, scope: str = "fleet", search: str = "") -> Statements:
+    return statement_rows(reader, window, scope, search)
+
+
+@router.get("/statements/{fingerprint}", tags=["statements"])
+def statement(fingerprint: str, reader: CurrentReader, window: CurrentWindow, scope: str = "fleet") -> StatementDetail:
+    return statement_sheet(reader, window, scope, fingerprint)
+
+
+@router.get("/findings", tags=["findings"])
+def findings(reader: CurrentReader, window: CurrentWindow, scope: str = "fleet") -> Findings:
+    """Findings whose life meets the focus, and what could not be looked at."""
+    return findings_in(reader, servers_in(reader, scope), window.focus)
+
+
+@router.get("/find", tags=["find"])
+def find(reader: CurrentReader, q: str = "") -> list[finding.Hit]:
+    """Everything whose name or text holds all the words of ``q``."""
+    return finding.find(reader, q)

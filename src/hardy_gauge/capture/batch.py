@@ -1,0 +1,156 @@
+"""A capture batch: what was recorded of one server since it was last written, and the rows that are stored of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import polars as pl
+
+from hardy_gauge.capture.intervals import COLUMN, Interval, StatementInterval, TableInterval
+from hardy_gauge.capture.rules import CaptureRule
+from hardy_gauge.capture.statement_registry import Seen, StatementRegistry, key_of
+from hardy_gauge.probes import protocol as p
+
+YOUNGEST_US = 1_000_000
+
+
+@dataclass
+class Trouble:
+    """A gap that is open or closed, a reset, a clock that is off, or a part that is not recorded."""
+
+    kind: str
+    from_us: int
+    to_us: int | None
+    reason: str
+    row_id: int | None = None
+
+
+@dataclass
+class TakenPlan:
+    """A plan as the server told it, of a statement that is stored."""
+
+    statement_id: int
+    plan_key: str
+    at_us: int
+    explained: p.Explained
+
+
+@dataclass
+class Until:
+    """How far the recording has come, by series, and what was wrong last."""
+
+    recorded_us: int = 0
+    executions_us: int = 0
+    messages_us: int = 0
+    seen_us: int = 0
+    error: str = ""
+    skew_s: float = 0.0
+
+
+@dataclass
+class CaptureBatch:
+    """``samples`` are looks at a session: when, the seconds it stands for, of how many sessions one was followed;
+    ``metrics`` and ``statements`` differences as ``Intervals`` makes them.
+    """
+
+    rule: CaptureRule
+    until: Until
+    samples: list[tuple[int, float, int, p.Session]] = field(default_factory=list)
+    executions: list[p.ExecutionRecord] = field(default_factory=list)
+    metrics: list[Interval] = field(default_factory=list)
+    statements: list[StatementInterval] = field(default_factory=list)
+    tables: list[TableInterval] = field(default_factory=list)
+    changes: list[p.LogMessage] = field(default_factory=list)
+    troubles: list[Trouble] = field(default_factory=list)
+    plans: list[TakenPlan] = field(default_factory=list)
+    counters_seen: list[p.StatementCounter] = field(default_factory=list)
+    texts_seen: dict[str, Seen] = field(default_factory=dict)
+    settings: p.Settings | None = None
+    schema: p.Schema | None = None
+
+    def frames(self, registry: StatementRegistry) -> dict[str, pl.DataFrame]:
+        """The rows in the form that is stored, by kind of series."""
+        frames: dict[str, pl.DataFrame] = {}
+        if self.metrics:
+            minutes = [{"at_us": at, "span_s": s, **values} for at, s, values in self.metrics]
+            frames["metric"] = pl.DataFrame(minutes, infer_schema_length=None)
+        if self.statements:
+            rows: list[dict[str, Any]] = [
+                {"at_us": at, "span_s": s, "statement_key": c.key, "plan_key": c.plan_key, **_whose(c), **values}
+                for at, s, c, values in self.statements
+            ]
+            frame = _reported(rows)
+            if not self.rule.waits:
+                frame = frame.select(c for c in frame.columns if not c.startswith("wait."))
+            frames["statement"] = registry.with_statements(frame, named=False)
+        if self.tables:
+            frames["table"] = self._written()
+        if self.samples:
+            frames["sample"] = self._sampled(registry)
+        if self.executions:
+            hidden = {"text"} if self.rule.literals == "replaced" else set()
+            rows = [e.model_dump(exclude=hidden) | {"statement_key": key_of(e)} for e in self.executions]
+            frames["execution"] = registry.with_statements(_reported(rows), named=False)
+        return frames
+
+    def _written(self) -> pl.DataFrame:
+        """A row for each table, and one for each column of it whose updates are told apart."""
+        rows = []
+        for at, span_s, table, values in self.tables:
+            whole = {name: value for name, value in values.items() if not name.startswith(COLUMN)}
+            rows.append({"at_us": at, "span_s": span_s, "table": table, "column": None, **whole})
+            rows += [
+                {"at_us": at, "span_s": span_s, "table": table, "column": name.removeprefix(COLUMN), "updates": value}
+                for name, value in values.items()
+                if name.startswith(COLUMN)
+            ]
+        schema = {"at_us": pl.Int64, "span_s": pl.Float64, "table": pl.String, "column": pl.String}
+        return pl.DataFrame(rows, schema=schema | dict.fromkeys(("inserts", "updates", "deletes"), pl.Float64))
+
+    def _sampled(self, registry: StatementRegistry) -> pl.DataFrame:
+        """With ``weight`` where a sample stands for more than a second, and ``one_in`` where sessions are left out."""
+        rows = [
+            {"at_us": at, "weight": every_s * one_in, "one_in": one_in, "session": s.session,
+             "statement_key": key_of(s), "user": s.user, "wait_event": s.wait_event if self.rule.waits else "not recorded",
+             "service": s.service, "database": s.database, "began_us": _begin(at, s)}
+            for at, every_s, one_in, s in self.samples
+        ]  # fmt: skip
+        frame = registry.with_statements(_reported(rows), named=False)
+        frame = frame.drop(name for name in ("weight", "one_in") if (frame[name] == 1).all())
+        return registry.with_families(frame)
+
+    def since_us(self) -> int:
+        """The earliest moment that anything of it is about."""
+        times = [self.samples[0][0]] if self.samples else []
+        times += [self.metrics[0][0]] if self.metrics else []
+        times += [self.statements[0][0]] if self.statements else []
+        return min([*times, *(e.ended_at_us for e in self.executions)], default=self.until.seen_us)
+
+    def followed_by(self, later: CaptureBatch) -> CaptureBatch:
+        """Both together, after this could not be written."""
+        return CaptureBatch(
+            later.rule, later.until, self.samples + later.samples, self.executions + later.executions,
+            self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables, self.changes + later.changes,
+            self.troubles + later.troubles, self.plans + later.plans, later.counters_seen or self.counters_seen,
+            self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema,
+        )  # fmt: skip
+
+
+def _whose(counter: p.StatementCounter) -> dict[str, str]:
+    """Who ran a statement, as the server counts it now: it may be another service than the first."""
+    return {"user": counter.user, "service": counter.service, "database": counter.database}
+
+
+def _begin(at_us: int, session: p.Session) -> int | None:
+    """When the call began; None where that is not reported, or it is younger than a look."""
+    began = session.began_us
+    return began if began is not None and at_us - began >= YOUNGEST_US else None
+
+
+def _reported(rows: list[dict[str, Any]]) -> pl.DataFrame:
+    """The rows without the columns that the server reports nothing in, but for the keys."""
+    frame = pl.DataFrame(rows, infer_schema_length=None)
+    keys = [pl.col(c).cast(pl.String) for c in ("statement_key", "plan_key") if c in frame.columns]
+    frame = frame.with_columns(*keys)
+    return frame.drop([name for name, kind in frame.schema.items() if kind == pl.Null])

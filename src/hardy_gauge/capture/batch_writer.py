@@ -1,0 +1,105 @@
+"""What recorders gathered into the store: series, changes, gaps, plans, settings and schema of one server."""
+
+from __future__ import annotations
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble
+from hardy_gauge.capture.messages import CHANGED_FROM, SAME_CHANGE_US, record_messages_in
+from hardy_gauge.capture.statement_registry import StatementRegistry
+from hardy_gauge.core.figures import formatting
+from hardy_gauge.probes.protocol import LogMessages, Settings
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Snapshot
+
+
+def write(
+    session: Session, state: CaptureState, gathered: CaptureBatch, registry: StatementRegistry, now_us: int
+) -> None:
+    """Everything that was gathered of a server; statements that are new become known to the registry."""
+    server_id, until = state.server_id, gathered.until
+    registry.learn(session, [*gathered.counters_seen, *gathered.texts_seen.values()], now_us)
+    for name, frame in gathered.frames(registry).items():
+        kind = next(k for k in segments.KINDS if k == name)
+        segments.append(session, server_id, kind, frame)
+    state.recorded_until_us = max(state.recorded_until_us, until.recorded_us)
+    state.executions_until_us = max(state.executions_until_us, until.executions_us)
+    state.messages_until_us = max(state.messages_until_us, until.messages_us)
+    state.seen_us = max(state.seen_us, until.seen_us)
+    state.error, state.clock_skew_s = until.error, until.skew_s
+    for trouble in gathered.troubles:
+        _trouble(session, server_id, trouble)
+    record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=gathered.changes))
+    for plan in gathered.plans:
+        _plan(session, server_id, plan)
+    if gathered.settings is not None:
+        _setting_changes(session, server_id, gathered.settings)
+        _latest(session, server_id, "settings", gathered.settings.at_us, gathered.settings.model_dump())
+    if gathered.schema is not None:
+        _latest(session, server_id, "schema", gathered.schema.at_us, gathered.schema.model_dump())
+
+
+def _trouble(session: Session, server_id: int, trouble: Trouble) -> None:
+    if trouble.row_id is None:
+        row = Gap(
+            server_id=server_id, kind=trouble.kind, from_us=trouble.from_us, to_us=trouble.to_us, reason=trouble.reason
+        )
+        session.add(row)
+        session.flush()
+        trouble.row_id = row.id
+        return
+    session.get_one(Gap, trouble.row_id).to_us = trouble.to_us
+
+
+def _plan(session: Session, server_id: int, plan: TakenPlan) -> None:
+    mine = (Plan.server_id == server_id, Plan.statement_id == plan.statement_id, Plan.plan_key == plan.plan_key)
+    if not session.scalar(select(func.count()).select_from(Plan).where(*mine)):
+        session.add(
+            Plan(
+                server_id=server_id, statement_id=plan.statement_id, plan_key=plan.plan_key, taken_us=plan.at_us,
+                body=plan.explained.model_dump(),
+            )
+        )  # fmt: skip
+
+
+def _latest(session: Session, server_id: int, kind: str, at_us: int, body: dict[str, object]) -> None:
+    session.merge(Snapshot(server_id=server_id, kind=kind, taken_us=at_us, body=body))
+
+
+def _setting_changes(session: Session, server_id: int, settings: Settings) -> None:
+    """A change for every setting whose value is not what it was at the last look.
+
+    Where the log told of the same change, it is that one, at the log's time and with both values.
+    """
+    before = session.scalar(select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "settings"))
+    if before is None:
+        return
+    old = {row["name"]: row["value"] for row in before.body["settings"]}
+    for row in settings.settings:
+        if row.name in old and old[row.name] != row.value:
+            title = f"{row.name}{CHANGED_FROM}{_said(old[row.name], row.unit)} to {_said(row.value, row.unit)}"
+            logged = session.scalars(
+                select(Change)
+                .where(
+                    Change.server_id == server_id, Change.kind == "setting", Change.object == row.name,
+                    Change.at_us.between(settings.at_us - SAME_CHANGE_US, settings.at_us + SAME_CHANGE_US),
+                    Change.title.not_like(f"{row.name}{CHANGED_FROM}%"),
+                )
+                .order_by(Change.at_us.desc())
+            ).first()  # fmt: skip
+            if logged is not None:
+                logged.title = title
+            else:
+                session.add(
+                    Change(server_id=server_id, at_us=settings.at_us, kind="setting", title=title, object=row.name)
+                )
+
+
+def _said(value: object, unit: str | None) -> str:
+    """A value in the unit that a person would say."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, int | float):
+        return formatting.binary_size(value) if unit == "B" and value >= 0 else formatting.figure(value, unit or "")
+    return str(value)

@@ -1,0 +1,70 @@
+"""Findings: something wrong, with what it is about, what it costs, the facts that show it and what would help."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.remedies.remedy import IndexChange, Remedy
+
+Grade = Literal["fine", "note", "plan", "act"]
+SubjectKind = Literal[
+    "server", "cluster", "statement", "table", "index", "session", "volume", "setting", "member", "sequence"
+]
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What a finding is about: its kind, its name (a statement's fingerprint), and the words or text a person reads."""
+
+    kind: SubjectKind
+    name: str
+    text: str = ""
+
+
+@dataclass(frozen=True)
+class Impact:
+    """What it costs, with a 95% interval from the same source as the value."""
+
+    value: float
+    low: float
+    high: float
+    unit: Literal["sessions", "s", "calls", "B"] = "sessions"
+
+
+@dataclass(frozen=True)
+class PlanQuestion:
+    """Asked of the server by a worker, never inside a request: the plan of a text with an index that is not there."""
+
+    text: str
+    index: IndexChange
+
+
+@dataclass(frozen=True)
+class Finding:
+    """``share`` of the server's active sessions with its interval, from the same samples as ``impact``; ``confidence``
+    from 0 to 1. ``question`` is what only the server can answer, where something is still open.
+    """
+
+    cause: str
+    title: str
+    subject: Subject
+    impact: Impact
+    share: float
+    share_low: float
+    share_high: float
+    grade: Grade
+    confidence: float
+    facts: list[Fact]
+    remedies: list[Remedy]
+    question: PlanQuestion | None = None
+
+
+# by share of the server's active sessions; what cannot wait is said by the rule's own unit of time
+GRADES: tuple[tuple[float, Grade], ...] = ((0.3, "act"), (0.1, "plan"), (0.0, "note"))
+
+
+def grade_of(share: float) -> Grade:
+    """The grade of a finding that costs this share of a server's time."""
+    return next(grade for least, grade in GRADES if share >= least)

@@ -1,0 +1,121 @@
+"""Missing index: far more rows examined than returned, in a scan whose conditions an index could serve.
+
+Common practice: rows examined far above rows returned, and no index keys read, point to a missing index.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.finding import Finding, Impact, PlanQuestion, Subject, grade_of
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Schema, Source, StatementWork
+from hardy_gauge.core.evidence.schema import TableFacts
+from hardy_gauge.core.plans.model import Plan, Step
+from hardy_gauge.core.remedies.index import IndexAdvice, advise_index, remedy_of
+from hardy_gauge.core.remedies.remedy import IndexChange
+from hardy_gauge.core.sql.predicates import Unreadable, read_uses
+from hardy_gauge.core.statements.ratios import examined_per_row
+
+FAR_ABOVE = 100.0
+LEAST_SHARE = 0.02
+SCAN_HALF = 0.5
+CONFIRMED, LIKELY, POSSIBLE = 0.95, 0.7, 0.5
+
+
+class MissingIndex:
+    """Looks at the heaviest scan of each statement's plan, and proposes the index that would serve its table."""
+
+    cause = "missing_index"
+    needs: tuple[Source, ...] = ("statements", "samples", "schema")
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        statements, samples, schema = evidence.statements, evidence.samples, evidence.schema
+        assert isinstance(statements, Mapping) and isinstance(samples, Samples) and isinstance(schema, Schema)
+        found = [
+            self._one(work, samples, schema, evidence.covered_s)
+            for work in statements.values()
+            if work.fingerprint in samples.by_statement
+        ]
+        return [finding for finding in found if finding is not None]
+
+    def _one(self, work: StatementWork, samples: Samples, schema: Schema, covered_s: float) -> Finding | None:
+        sampled = samples.by_statement[work.fingerprint]
+        share = sampled.active_sessions / samples.active_sessions
+        ratio = examined_per_row(work.calls, work.rows_returned, work.rows_examined)
+        if share < LEAST_SHARE or work.plan is None or ratio is None or ratio < FAR_ABOVE:
+            return None
+        scan = heaviest_scan(work.plan)
+        if scan is None or scan.object is None or scan.object not in schema.tables:
+            return None
+        advice = _advice_for(work.text, schema, scan.object)
+        if advice is None:
+            return None
+        part = scan_share(work.plan, scan)
+        remedy = remedy_of(advice, schema.tables[scan.object])
+        return Finding(
+            cause=self.cause, title=f"Missing index on {advice.table} ({', '.join(advice.columns)})",
+            subject=Subject("statement", work.fingerprint, work.text),
+            impact=Impact(sampled.active_sessions, sampled.low, sampled.high),
+            share=share, share_low=sampled.low / samples.active_sessions,
+            share_high=min(1.0, sampled.high / samples.active_sessions), grade=grade_of(share),
+            confidence=LIKELY if part >= SCAN_HALF else POSSIBLE,
+            facts=_facts(work, sampled, schema.tables[scan.object], ratio, part, covered_s), remedies=[remedy],
+            question=PlanQuestion(work.text, IndexChange(advice.table, advice.columns)),
+        )  # fmt: skip
+
+    def confirm(self, finding: Finding, answer: Plan | None) -> Finding | None:
+        if answer is None or finding.question is None:
+            return replace(finding, question=None)
+        if heaviest_scan(answer, of=finding.question.index.table) is not None:
+            return None  # the server itself would not use it
+        (remedy,) = finding.remedies
+        per_call = next(fact.value for fact in finding.facts if fact.what == "time per call")
+        expected = list(remedy.expected)
+        if answer.time_s is not None:
+            source = "plan with the index, asked of the server"
+            expected.append(Fact("time per call", answer.time_s, "s", source, per_call))
+            saved = max(0.0, 1 - answer.time_s / per_call)
+            impact = finding.impact
+            expected.append(
+                Fact("active sessions won back", saved * impact.value, "sessions", "part of each call saved × active sessions",
+                     low=saved * impact.low, high=saved * impact.high)
+            )  # fmt: skip
+        return replace(finding, confidence=CONFIRMED, question=None, remedies=[replace(remedy, expected=expected)])
+
+
+def heaviest_scan(plan: Plan, of: str | None = None) -> Step | None:
+    """The scan that examines most rows, of one table if named."""
+    scans = [s for _, s in plan.root.walk() if s.operation == "scan" and (of is None or s.object == of)]
+    return max(scans, key=lambda s: s.rows_examined or s.rows_expected, default=None)
+
+
+def scan_share(plan: Plan, scan: Step) -> float:
+    """Share of the plan's time (or cost, where there is no time) that is the scan's own."""
+    if plan.time_s and scan.own_time_s is not None:
+        return scan.own_time_s / plan.time_s
+    return (scan.cost or 0.0) / plan.cost if plan.cost else 0.0
+
+
+def _advice_for(text: str, schema: Schema, table: str) -> IndexAdvice | None:
+    try:
+        uses = read_uses(text, {name: list(t.columns) for name, t in schema.tables.items()}, schema.dialect)
+    except Unreadable:
+        return None
+    use = uses.tables.get(table)
+    return advise_index(use, schema.tables[table]) if use else None
+
+
+def _facts(
+    work: StatementWork, sampled: Sampled, table: TableFacts, ratio: float, part: float, covered_s: float
+) -> list[Fact]:
+    usual_ratio, usual_time = work.typical_examined_per_row, work.typical_time_per_call_s
+    return [
+        Fact("active sessions", sampled.active_sessions, "sessions", "session samples", None, sampled.low, sampled.high),
+        Fact("rows examined per row returned", ratio, "rows", "statement counters", usual_ratio.value if usual_ratio else None),
+        Fact("time per call", work.time_s / work.calls, "s", "statement counters", usual_time.value if usual_time else None),
+        Fact("calls", work.calls / covered_s if covered_s else 0.0, "/s", "statement counters"),
+        Fact(f"share of the plan's time in reading all of {table.name}", part, "share", "plan"),
+        Fact(f"rows in {table.name}", table.rows, "rows", "schema"),
+    ]  # fmt: skip

@@ -1,0 +1,87 @@
+"""Evidence: what is known of one server over a focus and over its reference, one table a source, or why it is not known.
+
+Frozen, and read by rules alone: nothing here asks a clock, a store or a network.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from hardy_gauge.core.evidence.schema import TableFacts
+from hardy_gauge.core.plans.model import Plan
+from hardy_gauge.core.reference.typical_day import Typical
+from hardy_gauge.core.time.span import Span
+
+Source = Literal["statements", "samples", "schema", "plans"]
+
+
+@dataclass(frozen=True)
+class Unknown:
+    """Why a source tells nothing: the server does not report it, it was not recorded, there is a gap, it is too old."""
+
+    why: str
+
+
+@dataclass(frozen=True)
+class StatementWork:
+    """One statement over the focus: what the server counted, per call in the reference, and the plan it used last.
+
+    ``rows_examined`` is None where the server does not report it.
+    """
+
+    fingerprint: str
+    text: str
+    calls: float
+    time_s: float
+    rows_returned: float
+    rows_examined: float | None
+    plan: Plan | None = None
+    typical_time_per_call_s: Typical | None = None
+    typical_examined_per_row: Typical | None = None
+
+
+@dataclass(frozen=True)
+class Sampled:
+    """Active sessions of one statement from session samples, with a 95% interval."""
+
+    active_sessions: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Samples:
+    """Session samples over the focus: active sessions in all and by statement (fingerprint), from ``seconds`` looked at."""
+
+    active_sessions: float
+    seconds: float
+    by_statement: Mapping[str, Sampled]
+
+
+@dataclass(frozen=True)
+class Schema:
+    dialect: str
+    tables: Mapping[str, TableFacts]
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """One server. ``covered_s`` are the seconds of the focus over which statements were counted."""
+
+    server: str
+    engine: str
+    focus: Span
+    covered_s: float
+    statements: Mapping[str, StatementWork] | Unknown
+    samples: Samples | Unknown
+    schema: Schema | Unknown
+
+    def missing(self, sources: tuple[Source, ...]) -> Unknown | None:
+        """The first of the sources that is not known, if any."""
+        for source in sources:
+            found = None if source == "plans" else getattr(self, source)
+            if isinstance(found, Unknown):
+                return found
+        return None

@@ -1,0 +1,65 @@
+"""Figures of a server by minute, and over a span, from recorded rows.
+
+A row is an interval: it is filed under the minute in which the larger part of it lies, and says in ``span_s`` how long
+it was. Several rows of one minute followed each other (counters read every ten seconds), or, where they last longer
+than the minute together, were recorded beside each other (imports of several files): then the minute counts once.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from hardy_gauge.core.figures.catalogue import SPAN, Figure
+
+Array = NDArray[np.float64]
+Times = NDArray[np.int64]
+BESIDE_S = 90.0
+
+
+def covered_s(frame: pl.DataFrame) -> float:
+    """Seconds that the rows cover, each minute once; ``frame`` has at_us and span_s, null where it is not known."""
+    if frame.is_empty() or SPAN not in frame.columns:
+        return 0.0
+    rows = frame.select("at_us", SPAN).drop_nulls().sort("at_us")
+    spans = rows[SPAN].to_numpy().astype(float)
+    _, first = np.unique(rows["at_us"].to_numpy(), return_index=True)
+    return float(_passed(spans, first).sum()) if len(first) else 0.0
+
+
+def by_minute(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Array]:
+    """Times (n,) and values (n,) of a figure; NaN where its divisor is zero. ``frame`` has ``at_us``, ascending, and
+    the figure's columns; null is not reported.
+    """
+    times, over, under = _sums(frame, figure)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return times, np.where(under > 0, over / under, np.nan)
+
+
+def over_span(frame: pl.DataFrame, figure: Figure) -> float | None:
+    """The figure over all rows: sum above ÷ sum below; None where nothing is reported.
+
+    Not the mean of the minutes: one slow call in a quiet minute does not weigh as much as a thousand in a busy one.
+    """
+    _, over, under = _sums(frame, figure)
+    return float(over.sum() / under.sum()) if under.sum() > 0 else None
+
+
+def _sums(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Array, Array]:
+    empty = np.array([], dtype=np.int64), np.array([]), np.array([])
+    if frame.is_empty() or not {*figure.columns} <= {*frame.columns}:
+        return empty
+    over, under = (frame[c].to_numpy().astype(float) for c in figure.columns)  # null is NaN here
+    known = ~(np.isnan(over) | np.isnan(under))
+    times, first = np.unique(frame["at_us"].to_numpy()[known], return_index=True)
+    if not len(times):
+        return empty
+    below = _passed(under[known], first) if figure.kind == "rate" else np.add.reduceat(under[known], first)
+    return times, np.add.reduceat(over[known], first), below
+
+
+def _passed(spans: Array, first: Times) -> Array:
+    """Seconds that passed in each minute; ``first`` are the places at which minutes begin."""
+    total = np.add.reduceat(spans, first)
+    return np.where(total > BESIDE_S, np.maximum.reduceat(spans, first), total)

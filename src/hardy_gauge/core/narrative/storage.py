@@ -1,0 +1,26 @@
+"""What Storage says first."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hardy_gauge.core.figures.formatting import share, size
+
+
+def storage_sentence(
+    used_bytes: int,
+    bytes_a_day: float,
+    most_bytes: int | None,
+    days_left: float | None,
+    core_shares: Sequence[float | None],
+) -> str:
+    """What recording takes of a core, what the store takes, how fast it grows and when a limit is reached."""
+    known = [part for part in core_shares if part is not None]
+    here = f"Recording takes {share(sum(known))} of a core here. " if known else ""
+    text = f"{here}The store takes {size(used_bytes)} and grows by {size(bytes_a_day)} a day"
+    if most_bytes is None:
+        return f"{text}; no limit of size is set."
+    if days_left is None:
+        return f"{text}; the limit is {size(most_bytes)}."
+    days = f"{days_left:,.0f}" if days_left >= 10 else f"{days_left:.1f}"
+    return f"{text}; at this rate the limit of {size(most_bytes)} is reached in {days} days."

@@ -1,0 +1,87 @@
+"""A plan as it is shown: steps in reading order with own times and places, and sums by operation and object."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+
+from hardy_gauge.core.narrative.plan import plan_sentence
+from hardy_gauge.core.plans.model import Plan, Step
+from hardy_gauge.core.plans.own_time import Sum, by_key
+
+
+@dataclass(frozen=True)
+class StepOut:
+    """One step; ``start_s`` places it beside the steps that feed the same step, ``own_share`` is of the whole time."""
+
+    number: int
+    depth: int
+    operation: str
+    words: str
+    object: str | None
+    index: str | None
+    predicate: str | None
+    rows_expected: float
+    rows_seen: float | None
+    rows_examined: float | None
+    loops: float
+    cost: float | None
+    time_s: float | None
+    own_time_s: float | None
+    own_share: float | None
+    start_s: float | None
+    pages_requested: float | None
+    pages_read: float | None
+
+
+_SAME = tuple(field.name for field in fields(StepOut) if field.name in {own.name for own in fields(Step)})
+
+
+@dataclass(frozen=True)
+class PlanSource:
+    """Where a plan is from, where that is known."""
+
+    server: str | None = None
+    statement: str | None = None
+    text: str | None = None
+    taken_us: int | None = None
+
+
+@dataclass(frozen=True)
+class PlanOut:
+    """Steps in reading order, with sums of their own times."""
+
+    sentence: str
+    plan_id: str
+    source: str
+    time_s: float | None
+    cost: float | None
+    steps: list[StepOut]
+    by_operation: list[Sum]
+    by_object: list[Sum]
+    server: str | None
+    statement: str | None
+    text: str | None
+    taken_us: int | None
+
+
+def plan_sheet(plan: Plan, of: PlanSource | None = None) -> PlanOut:
+    """The plan as the interface shows it."""
+    of = of or PlanSource()
+    steps: list[StepOut] = []
+    _add(steps, plan.root, 0, 0.0 if plan.time_s is not None else None, plan.time_s)
+    return PlanOut(
+        plan_sentence(plan), plan.plan_id, plan.source, plan.time_s, plan.cost, steps, by_key(plan, "operation"),
+        by_key(plan, "object"), of.server, of.statement, of.text, of.taken_us,
+    )  # fmt: skip
+
+
+def _add(steps: list[StepOut], step: Step, depth: int, start: float | None, total: float | None) -> None:
+    own = step.own_time_s
+    same = {name: getattr(step, name) for name in _SAME}
+    share = own / total if own is not None and total else None
+    steps.append(StepOut(number=len(steps) + 1, depth=depth, own_share=share, start_s=start, **same))
+    at = start
+    for below in step.steps:
+        _add(steps, below, depth + 1, at, total)
+        if at is not None:
+            at += sum(s.own_time_s or 0.0 for _, s in below.walk())

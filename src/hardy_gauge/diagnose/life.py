@@ -1,0 +1,49 @@
+"""The life of findings in the store: new, going on, over. The same cause on the same subject is one finding."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.diagnosis.runner import NotKnown
+from hardy_gauge.store.models import DiagnosisState, StoredFinding
+
+
+def keep(
+    session: Session, server_id: int, found: Sequence[tuple[Finding, int]], not_known: set[str], now_us: int
+) -> None:
+    """Store what was found now, each with its onset; what is not found any more is over.
+
+    A finding whose cause could not be looked for stays as it was: unknown is not over.
+    """
+    open_rows = {
+        (row.cause, row.subject): row
+        for row in session.scalars(
+            select(StoredFinding).where(StoredFinding.server_id == server_id, StoredFinding.ended_us.is_(None))
+        )
+    }
+    for finding, since_us in found:
+        row = open_rows.pop((finding.cause, finding.subject.name), None)
+        if row is None:
+            row = StoredFinding(
+                server_id=server_id, cause=finding.cause, subject=finding.subject.name, since_us=since_us, seen_us=now_us,
+                body={},
+            )  # fmt: skip
+            session.add(row)
+        row.seen_us, row.body = now_us, asdict(finding)
+    for (cause, _), row in open_rows.items():
+        if cause not in not_known:
+            row.ended_us = row.seen_us
+
+
+def keep_state(session: Session, server_id: int, unknown: Sequence[NotKnown], error: str, now_us: int) -> None:
+    """Note when a server was diagnosed, what could not be looked at, and what went wrong."""
+    state = session.get(DiagnosisState, server_id)
+    if state is None:
+        state = DiagnosisState(server_id=server_id, first_us=now_us)
+        session.add(state)
+    state.at_us, state.unknown, state.error = now_us, [asdict(one) for one in unknown], error

@@ -1,0 +1,41 @@
+"""What a pack's queries cannot say: how an engine is asked for a plan, and how its log is read."""
+
+from __future__ import annotations
+
+import importlib
+from typing import Protocol, cast
+
+from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, LogMessages, Unsupported
+from hardy_gauge.probes.sqlpack.connection import Line
+
+
+class EngineAdapter(Protocol):
+    """What the class ``EngineAdapter`` of an engine's module beside its pack does; it keeps its place in the log."""
+
+    def __init__(self, line: Line) -> None: ...
+    def explain(self, request: ExplainRequest) -> Explained: ...
+    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions: ...
+    def messages(self, since_us: int) -> LogMessages: ...
+
+
+class NoCompanion:
+    """Of a pack that names none."""
+
+    def __init__(self, line: Line) -> None:
+        self.line = line
+
+    def explain(self, request: ExplainRequest) -> Explained:
+        raise Unsupported("the pack does not say how this engine is asked for a plan")
+
+    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
+        raise Unsupported("the pack does not say how this engine's log is read")
+
+    def messages(self, since_us: int) -> LogMessages:
+        raise Unsupported("the pack does not say how this engine's log is read")
+
+
+def adapter_of(name: str, line: Line) -> EngineAdapter:
+    if not name:
+        return NoCompanion(line)
+    module = importlib.import_module(f"hardy_gauge.probes.sqlpack.{name}")
+    return cast(type[EngineAdapter], module.EngineAdapter)(line)

@@ -1,0 +1,125 @@
+"""Evidence of one server over a window, read from the store into core's tables."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import polars as pl
+from sqlalchemy import select
+
+from hardy_gauge.core.activity.ledger import entries
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Schema, StatementWork, Unknown
+from hardy_gauge.core.evidence.schema import ColumnFacts, IndexFacts, TableFacts, Writes
+from hardy_gauge.core.figures.minutes import covered_s
+from hardy_gauge.core.plans.model import Plan
+from hardy_gauge.core.plans.readers import read_document
+from hardy_gauge.core.statements.sums import sums
+from hardy_gauge.core.time.coverage import seconds
+from hardy_gauge.core.time.span import Span
+from hardy_gauge.core.time.window import Window
+from hardy_gauge.queries.coverage import covered, sampled
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.samples import read_samples
+from hardy_gauge.queries.statements import read_intervals, texts_of, typical_statements
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Plan as StoredPlan
+from hardy_gauge.store.models import Server, Snapshot, Statement
+
+NO_SCHEMA = "the server reports no schema"
+
+
+def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
+    """All that is known of a server over the focus, and of its statements in the reference."""
+    texts = texts_of(reader)
+    return Evidence(
+        server=server.name, engine=server.engine, focus=window.focus,
+        covered_s=covered(reader, [server], window.focus, "statements")[server.id],
+        statements=_statements(reader, server, window, texts), samples=_samples(reader, server, window.focus, texts),
+        schema=schema_of(reader, server, window.focus),
+    )  # fmt: skip
+
+
+def _statements(
+    reader: Reader, server: Server, window: Window, texts: dict[int, Statement]
+) -> dict[str, StatementWork] | Unknown:
+    frame = read_intervals(reader, [server], window.focus)
+    if frame.is_empty():
+        known = "statements" in server.abilities
+        return Unknown("no statement was counted in this time" if known else "the server does not count statements")
+    in_order = frame.sort("at_us").select("statement", "plan_key")
+    last_plan = dict(in_order.group_by("statement", maintain_order=True).agg(pl.col("plan_key").last()).iter_rows())
+    typical = typical_statements(reader, [server], window).by_statement
+    found = {}
+    for row in sums(frame, ["statement"]).iter_rows(named=True):
+        statement = texts.get(row["statement"])
+        if statement is None or not row["calls"]:
+            continue
+        before = typical.get(statement.id)
+        found[statement.fingerprint] = StatementWork(
+            statement.fingerprint, statement.text, row["calls"], row["time_s"], row["rows_returned"] or 0.0,
+            row["rows_examined"], latest_plan(reader, server.id, statement.id, last_plan.get(statement.id)),
+            before.time_per_call_s if before else None, before.examined_per_row if before else None,
+        )  # fmt: skip
+    return found
+
+
+def _samples(reader: Reader, server: Server, focus: Span, texts: dict[int, Statement]) -> Samples | Unknown:
+    looked = seconds(sampled(reader, [server], focus)[server.id])
+    if not looked:
+        known = "sessions" in server.abilities
+        return Unknown("sessions were not looked at in this time" if known else "the server does not report sessions")
+    rows = entries(read_samples(reader, [server], focus, ["statement"]), ["statement"], looked)
+    if rows.is_empty():
+        return Unknown("no session was seen working or waiting in this time")
+    by_statement = {
+        texts[row["statement"]].fingerprint: Sampled(row["active_sessions"], row["low"], row["high"])
+        for row in rows.iter_rows(named=True)
+        if row["statement"] in texts
+    }
+    return Samples(float(rows["active_sessions"].sum()), looked, by_statement)
+
+
+def schema_of(reader: Reader, server: Server, focus: Span) -> Schema | Unknown:
+    """Tables with their statistics as last reported, and the writes done to them over the focus."""
+    with reader.store.read() as session:
+        row = session.get(Snapshot, (server.id, "schema"))
+    if row is None:
+        return Unknown(NO_SCHEMA)
+    writes = writes_of(reader, server, focus)
+    return Schema(row.body["dialect"], {t["name"]: _table(t, writes.get(t["name"])) for t in row.body["tables"]})
+
+
+def _table(t: dict[str, Any], writes: Writes | None) -> TableFacts:
+    columns = {c["name"]: ColumnFacts(c["name"], c["width_bytes"], c["distinct"] or 0.0) for c in t["columns"]}
+    indexes = [IndexFacts(i["name"], tuple(i["columns"]), i["unique"]) for i in t["indexes"] if not i.get("predicate")]
+    return TableFacts(t["name"], t["rows"], t["bytes"], columns, indexes, writes)
+
+
+def writes_of(reader: Reader, server: Server, span: Span) -> dict[str, Writes]:
+    """Rows written a second to each table, from what was counted within the span; without those not counted there."""
+    with reader.store.read() as session:
+        frame = segments.read(session, [server.id], "table", span.since_us, span.until_us)
+    if frame.is_empty():
+        return {}
+    found = {}
+    for (name,), mine in frame.partition_by("table", as_dict=True).items():
+        whole = mine.filter(pl.col("column").is_null())
+        passed = covered_s(whole)
+        if passed <= 0:
+            continue
+        counted = {c: float(whole[c].sum()) / passed for c in ("inserts", "updates", "deletes")}
+        columns = mine.drop_nulls("column").group_by("column").agg(pl.col("updates").sum())
+        found[str(name)] = Writes(
+            counted["inserts"], counted["updates"], counted["deletes"], {c: n / passed for c, n in columns.iter_rows()}
+        )
+    return found
+
+
+def latest_plan(reader: Reader, server_id: int, statement_id: int, plan_key: str | None) -> Plan | None:
+    """The stored plan of a statement that was in use last."""
+    with reader.store.read() as session:
+        query = select(StoredPlan).where(StoredPlan.server_id == server_id, StoredPlan.statement_id == statement_id)
+        if plan_key is not None:
+            query = query.where(StoredPlan.plan_key == plan_key)
+        row = session.scalars(query.order_by(StoredPlan.taken_us.desc())).first()
+    return None if row is None else read_document(row.body)

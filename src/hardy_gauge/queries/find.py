@@ -1,0 +1,37 @@
+"""Find anything: servers, clusters, statements, trials."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store.models import Cluster, Server, Statement, Trial
+
+MOST = 8
+KINDS = ("server", "cluster", "trial", "statement")
+
+
+@dataclass(frozen=True)
+class Hit:
+    kind: str
+    name: str
+    words: str
+
+
+def find(reader: Reader, text: str) -> list[Hit]:
+    """Everything whose name or text holds all the words of a text, at most eight of each kind."""
+    words = text.lower().split()
+    with reader.store.read() as session:
+        hits = [
+            Hit("cluster", c.name, f"cluster {c.name}") for c in session.scalars(select(Cluster).order_by(Cluster.name))
+        ]
+        hits += [
+            Hit("server", server.name, f"{server.name}, {server.role} of {server.cluster.name}")
+            for server in session.scalars(select(Server).order_by(Server.name))
+        ]
+        hits += [Hit("trial", str(t.id), t.title) for t in session.scalars(select(Trial).order_by(Trial.id.desc()))]
+        hits += [Hit("statement", s.fingerprint, s.text) for s in session.scalars(select(Statement))]
+    found = [hit for hit in hits if all(word in f"{hit.kind} {hit.words}".lower() for word in words)]
+    return [hit for kind in KINDS for hit in [one for one in found if one.kind == kind][:MOST]]

@@ -1,0 +1,68 @@
+"""Figures of a server over a span beside their usual range."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from hardy_gauge.core.figures.catalogue import FIGURES
+from hardy_gauge.core.figures.minutes import over_span
+from hardy_gauge.core.reference.usual_range import word
+from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
+from hardy_gauge.queries.reader import Reader
+
+RECENT_US = 10 * MINUTE_US
+USUAL_POINTS = 48
+TRACE_POINTS = 96
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """A figure with its usual range; ``word`` says where it lies. None where it is not known."""
+
+    value: float | None
+    low: float | None
+    centre: float | None
+    high: float | None
+    word: str
+
+
+@dataclass(frozen=True)
+class NamedGauge(Gauge):
+    name: str
+    title: str
+    unit: str
+
+
+def gauge(reader: Reader, server_id: int, name: str, span: Span) -> Gauge:
+    """A figure over a span, with its usual range over the same time of day."""
+    figure = FIGURES[name]
+    value = over_span(reader.counters([server_id], span, figure.columns), figure)
+    moments = np.linspace(span.since_us, span.until_us, USUAL_POINTS).astype(np.int64)
+    low, centre, high = (
+        float(np.nanmean(a)) if np.isfinite(a).any() else math.nan for a in reader.usual(server_id, name).at(moments)
+    )
+    said = "not recorded" if value is None else word(value, low, high)
+    known = [bound if math.isfinite(bound) else None for bound in (low, centre, high)]
+    return Gauge(value, known[0], known[1], known[2], said)
+
+
+def recent_gauge(reader: Reader, server_id: int, name: str, until_us: int) -> Gauge:
+    """A figure over the last ten minutes."""
+    return gauge(reader, server_id, name, Span(until_us - RECENT_US, until_us))
+
+
+def named_gauge(reader: Reader, server_id: int, name: str, span: Span) -> NamedGauge:
+    found, figure = gauge(reader, server_id, name, span), FIGURES[name]
+    return NamedGauge(found.value, found.low, found.centre, found.high, found.word, name, figure.title, figure.unit)
+
+
+def trace(reader: Reader, server_id: int, until_us: int) -> list[float | None]:
+    """The last day's active sessions in 96 quarters of an hour."""
+    since = until_us - DAY_US
+    times, values = reader.figure(server_id, "active_sessions", Span(since, until_us))
+    place = np.clip((times - since) * TRACE_POINTS // DAY_US, 0, TRACE_POINTS - 1).astype(np.int64)
+    count, total = (np.bincount(place, weights=w, minlength=TRACE_POINTS) for w in (None, values))
+    return [float(t / n) if n else None for t, n in zip(total, count, strict=True)]

@@ -1,0 +1,158 @@
+"""What every query stands on: the store, the clock, and what is learnt from series and kept for an hour."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass, field
+from typing import TypeVar, cast
+
+import numpy as np
+import polars as pl
+
+from hardy_gauge.core.figures.catalogue import FIGURES, Figure
+from hardy_gauge.core.figures.minutes import by_minute
+from hardy_gauge.core.reference.shift import Shift, current_shift
+from hardy_gauge.core.reference.usual_range import UsualRange, troubled_spans, usual_range
+from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
+from hardy_gauge.store import segments
+from hardy_gauge.store.database import Store
+
+T = TypeVar("T")
+Times = np.ndarray[tuple[int], np.dtype[np.int64]]
+Values = np.ndarray[tuple[int], np.dtype[np.float64]]
+USUAL_DAYS = 35
+RECENT_LEFT_OUT_US = 2 * HOUR_US
+SHIFT_HOURS = 6
+KEPT_US = HOUR_US
+LEADING = "active_sessions"
+
+
+class ReadAhead:
+    """Counter rows of several servers that were read together."""
+
+    def __init__(self, span: Span, columns: frozenset[str], frame: pl.DataFrame) -> None:
+        self.span, self.columns = span, columns
+        self._empty = frame.clear()
+        parts = frame.partition_by("server_id", as_dict=True, maintain_order=True) if len(frame) else {}
+        self._frames = {int(key[0]): (part, part["at_us"].to_numpy()) for key, part in parts.items()}
+
+    def covers(self, span: Span, columns: Iterable[str]) -> bool:
+        inside = self.span.since_us <= span.since_us and span.until_us <= self.span.until_us
+        return inside and self.columns.issuperset(columns)
+
+    def cut(self, server_id: int, span: Span, columns: Iterable[str]) -> pl.DataFrame:
+        """As ``Reader.counters`` gives it."""
+        if server_id not in self._frames:
+            return self._empty
+        frame, times = self._frames[server_id]
+        low, high = np.searchsorted(times, (span.since_us, span.until_us))
+        kept = [c for c in dict.fromkeys(("at_us", *columns, "server_id")) if c in frame.columns]
+        return frame[low:high, kept]
+
+
+_ahead: ContextVar[ReadAhead | None] = ContextVar("counters read ahead", default=None)
+
+
+@dataclass
+class Reader:
+    """Shared by all requests and by the background worker; thread-safe. ``clock`` gives now in microseconds."""
+
+    store: Store
+    clock: Callable[[], int]
+    _learnt: dict[tuple[object, ...], tuple[int, object]] = field(default_factory=dict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+    _learning: dict[object, threading.Lock] = field(default_factory=dict)
+
+    def counters(self, server_ids: Iterable[int], span: Span, columns: Iterable[str] | None = None) -> pl.DataFrame:
+        """Rows of the servers' counters and levels, oldest first, with every column or those asked for; empty without
+        columns where nothing was recorded.
+        """
+        wanted, ahead = list(server_ids), _ahead.get()
+        if columns is not None:
+            columns = list(columns)
+            if ahead is not None and len(wanted) == 1 and ahead.covers(span, columns):
+                return ahead.cut(wanted[0], span, columns)
+        with self.store.read() as session:
+            frame = segments.read(session, wanted, "metric", span.since_us, span.until_us, columns)
+        return frame if frame.is_empty() else frame.sort("at_us")
+
+    @contextmanager
+    def read_ahead(self, server_ids: Sequence[int], span: Span, columns: Iterable[str]) -> Iterator[None]:
+        """Within it, what ``counters`` is asked of one server inside the span comes from one read of all."""
+        named = list(dict.fromkeys(columns))
+        token = _ahead.set(ReadAhead(span, frozenset(named), self.counters(server_ids, span, named)))
+        try:
+            yield
+        finally:
+            _ahead.reset(token)
+
+    def figure(self, server_id: int, name: str, span: Span) -> tuple[Times, Values]:
+        """Times and values by minute of one figure, without the minutes in which it has none."""
+        figure = FIGURES[name]
+        times, values = by_minute(self.counters([server_id], span, figure.columns), figure)
+        known = np.isfinite(values)
+        return cast(Times, times[known]), cast(Values, values[known])
+
+    def usual(self, server_id: int, name: str) -> UsualRange:
+        """The usual range of a figure of one server, from up to five weeks before the last two hours."""
+        return self.kept(("usual", server_id, name), lambda: self._usual(server_id, name), ("server", server_id))
+
+    def troubles(self, server_id: int) -> list[Span]:
+        """Stretches of the last five weeks in which the server's active sessions were out of all habit."""
+        return self.kept(("troubles", server_id), lambda: self._troubles(server_id))
+
+    def shift(self, server_id: int, until_us: int, name: str = LEADING) -> Shift | None:
+        """The shift of a figure that is on at ``until_us``, if any."""
+        times, values = self.figure(server_id, name, Span(until_us - SHIFT_HOURS * HOUR_US, until_us))
+        return current_shift(times, values, self.usual(server_id, name), FIGURES[name].least)
+
+    def kept(self, key: tuple[object, ...], make: Callable[[], T], turn: object = None) -> T:
+        """What ``make`` gives, made anew after an hour. Only one thread makes it; ``turn`` names what else waits."""
+        now = self.clock()
+        with self._lock:
+            held = self._learnt.get(key)
+            learning = self._learning.setdefault(turn or key, threading.Lock())
+        if held is not None and now - held[0] < KEPT_US:
+            return cast(T, held[1])
+        with learning:
+            with self._lock:
+                held = self._learnt.get(key)
+            if held is None or self.clock() - held[0] >= KEPT_US:
+                held = (self.clock(), make())
+                with self._lock:
+                    self._learnt[key] = held
+        return cast(T, held[1])
+
+    def renew(self, server_id: int) -> None:
+        """Learn what is known of one server anew, before it is too old, all figures from one read."""
+        span = self.history()
+        columns = dict.fromkeys(column for figure in FIGURES.values() for column in figure.columns)
+        with self.read_ahead([server_id], span, columns):
+            now = self.clock()
+            troubles = self._troubles(server_id)
+            made = {
+                ("usual", server_id, name): self._range(server_id, figure, troubles) for name, figure in FIGURES.items()
+            }
+        with self._lock:
+            self._learnt[("troubles", server_id)] = (now, troubles)
+            self._learnt.update({key: (now, found) for key, found in made.items()})
+
+    def history(self) -> Span:
+        """What usual ranges are learnt from: five weeks, without the last two hours."""
+        # by whole minutes, so that all that is learnt in one minute is read once
+        now = self.clock() // 60_000_000 * 60_000_000
+        return Span(now - USUAL_DAYS * DAY_US, now - RECENT_LEFT_OUT_US)
+
+    def _usual(self, server_id: int, name: str) -> UsualRange:
+        return self._range(server_id, FIGURES[name], self.troubles(server_id))
+
+    def _range(self, server_id: int, figure: Figure, troubles: list[Span]) -> UsualRange:
+        times, values = self.figure(server_id, figure.name, self.history())
+        return usual_range(times, values, troubles)
+
+    def _troubles(self, server_id: int) -> list[Span]:
+        times, values = self.figure(server_id, LEADING, self.history())
+        return troubled_spans(times, values, FIGURES[LEADING].least)

@@ -1,0 +1,136 @@
+"""One statement on one server or scope: figures, history, plans over time, executions, findings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
+from typing import Any
+
+import polars as pl
+from sqlalchemy import select
+
+from hardy_gauge.core.evidence.evidence import Schema
+from hardy_gauge.core.narrative.statements import statement_sentence
+from hardy_gauge.core.sql.served import Predicate, predicates_of
+from hardy_gauge.core.statements.history import History, history_of
+from hardy_gauge.core.statements.ratios import per_call
+from hardy_gauge.core.statements.rows import StatementRow
+from hardy_gauge.core.time.span import Span
+from hardy_gauge.core.time.window import Window
+from hardy_gauge.errors import NotFound
+from hardy_gauge.queries.evidence import schema_of
+from hardy_gauge.queries.findings import FoundOn, findings_in
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.queries.statement_rows import statement_rows
+from hardy_gauge.queries.statements import read_intervals
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Plan as StoredPlan
+from hardy_gauge.store.models import Server, Statement
+
+MOST_EXECUTIONS = 200
+
+
+@dataclass(frozen=True)
+class PlanUse:
+    """A plan that was in use; ``stored`` when it can be looked at."""
+
+    plan_key: str
+    server: str
+    calls: float
+    time_per_call_s: float | None
+    first_us: int
+    last_us: int
+    stored: bool
+
+
+@dataclass(frozen=True)
+class ExecutionRow:
+    """One finished execution; ``text`` with its values, where the capture rule keeps them."""
+
+    ended_at_us: int
+    server: str
+    duration_s: float
+    user: str
+    service: str
+    rows_returned: float | None
+    rows_examined: float | None
+    pages_read: float | None
+    plan_key: str | None
+    text: str | None
+
+
+@dataclass(frozen=True)
+class StatementDetail:
+    sentence: str
+    reference_note: str
+    row: StatementRow
+    predicates: list[Predicate]
+    history: History
+    plans: list[PlanUse]
+    executions: list[ExecutionRow]
+    executions_in_all: int
+    findings: list[FoundOn]
+
+
+def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str) -> StatementDetail:
+    """NotFound when the statement is unknown or was not called in the focus."""
+    with reader.store.read() as session:
+        found = session.scalar(select(Statement).where(Statement.fingerprint == fingerprint))
+    if found is None:
+        raise NotFound(f"no statement '{fingerprint}' was recorded", "fingerprint", "Unknown statement")
+    servers = servers_in(reader, scope)
+    listed = statement_rows(reader, window, scope)
+    row = next((r for r in listed.rows if r.fingerprint == fingerprint), None)
+    if row is None:
+        detail = "the statement was not called in this window; move the focus on the tape"
+        raise NotFound(detail, "focus", "Not called in this window")
+    frame = read_intervals(reader, servers, window.focus)
+    frame = frame.filter(pl.col("statement") == found.id) if len(frame) else frame
+    executions, in_all = _executions(reader, servers, window.focus, found.id)
+    plans = _plans(reader, servers, frame, found.id)
+    schemas = (schema_of(reader, server, window.focus) for server in servers)
+    schema = next((one for one in schemas if isinstance(one, Schema) and one.tables), Schema("postgres", {}))
+    return StatementDetail(
+        sentence=statement_sentence(row, scope, len({plan.plan_key for plan in plans})),
+        reference_note=listed.reference_note, row=row,
+        predicates=predicates_of(found.text, schema.tables, schema.dialect), history=history_of(frame, window.focus),
+        plans=plans, executions=executions, executions_in_all=in_all,
+        findings=findings_in(reader, servers, window.focus, fingerprint).findings,
+    )  # fmt: skip
+
+
+def _plans(reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, statement_id: int) -> list[PlanUse]:
+    if frame.is_empty():
+        return []
+    names = {s.id: s.name for s in servers}
+    with reader.store.read() as session:
+        query = select(StoredPlan.server_id, StoredPlan.plan_key).where(StoredPlan.statement_id == statement_id)
+        stored = {tuple(row) for row in session.execute(query)}
+    used = frame.group_by("server_id", "plan_key").agg(
+        pl.col("calls", "time_s").sum(), pl.col("at_us").min().alias("first"), pl.col("at_us").max().alias("last")
+    )
+    return [
+        PlanUse(
+            r["plan_key"] or "not reported", names[r["server_id"]], r["calls"], per_call(r["calls"], r["time_s"]), r["first"],
+            r["last"], (r["server_id"], r["plan_key"]) in stored,
+        )
+        for r in used.sort("last", descending=True).iter_rows(named=True)
+    ]  # fmt: skip
+
+
+def _executions(
+    reader: Reader, servers: Sequence[Server], focus: Span, statement_id: int
+) -> tuple[list[ExecutionRow], int]:
+    names = {s.id: s.name for s in servers}
+    with reader.store.read() as session:
+        frame = segments.read(session, list(names), "execution", focus.since_us, focus.until_us)
+    if frame.is_empty():
+        return [], 0
+    mine = frame.filter(pl.col("statement") == statement_id).sort("ended_at_us", descending=True)
+    columns = [field.name for field in fields(ExecutionRow) if field.name != "server"]
+    rows = []
+    for row in mine.head(MOST_EXECUTIONS).iter_rows(named=True):
+        values: dict[str, Any] = {c: row.get(c) for c in columns}
+        rows.append(ExecutionRow(server=names[row["server_id"]], **values))
+    return rows, len(mine)

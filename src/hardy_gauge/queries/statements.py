@@ -1,0 +1,107 @@
+"""Statement intervals of a scope, and what is typical of each statement in the reference."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import polars as pl
+from sqlalchemy import select
+
+from hardy_gauge.core.reference.typical_day import Typical
+from hardy_gauge.core.statements.sums import by_family, sums
+from hardy_gauge.core.time.span import Span
+from hardy_gauge.core.time.window import Window
+from hardy_gauge.probes.wait_map import wait_map
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.reference import ReferenceSpans, reference_spans
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Server, Statement
+
+UNKNOWN = -1
+
+
+def read_intervals(reader: Reader, servers: Sequence[Server], span: Span) -> pl.DataFrame:
+    """Statement intervals that are filed in the span: every statement figure, null where a server does not report one,
+    and seconds by wait family in columns ``family.<name>``. Empty without columns where nothing was counted.
+    """
+    frames = []
+    for engine in sorted({s.engine for s in servers}):
+        mine = [s.id for s in servers if s.engine == engine]
+        with reader.store.read() as session:
+            frame = segments.read(session, mine, "statement", span.since_us, span.until_us)
+        if not frame.is_empty():
+            frames.append(by_family(frame, wait_map(engine)))
+    return pl.concat(frames, how="diagonal_relaxed") if frames else pl.DataFrame()
+
+
+def sampled_services(samples: pl.DataFrame) -> dict[int, list[str]]:
+    """By statement: the services whose sessions ran it, where the statement counters do not tell them."""
+    if samples.is_empty() or "service" not in samples.columns:
+        return {}
+    rows = samples.select("statement", "service").drop_nulls().unique().sort("service")
+    found: dict[int, list[str]] = {}
+    for statement, service in rows.iter_rows():
+        if service:
+            found.setdefault(statement, []).append(service)
+    return found
+
+
+@dataclass(frozen=True)
+class TypicalWork:
+    """A statement in the reference; None where it was not called or the figure is not reported."""
+
+    calls_per_s: Typical | None
+    time_per_s: Typical | None
+    time_per_call_s: Typical | None
+    examined_per_row: Typical | None
+
+
+@dataclass(frozen=True)
+class TypicalStatements:
+    """What the focus is compared with, and each statement's figures in it, by id. One that is not in it was not called."""
+
+    spans: ReferenceSpans
+    by_statement: Mapping[int, TypicalWork]
+
+
+def typical_statements(reader: Reader, servers: Sequence[Server], window: Window) -> TypicalStatements:
+    """Figures of every statement in the reference, robust against single days."""
+    spans = reference_spans(reader, servers, window, "statements")
+    frames = [
+        frame.with_columns(pl.lit(number).alias("span"))
+        for number, span in enumerate(spans.spans)
+        if not (frame := read_intervals(reader, spans.servers, span)).is_empty()
+    ]
+    if not frames:
+        return TypicalStatements(spans, {})
+    keys = ["statement", "server_id", "span"]
+    totals = sums(pl.concat(frames, how="diagonal_relaxed"), keys).with_columns(
+        pl.max_horizontal("rows_returned", "calls").alias("rows_least")
+    )
+    # what is not reported of a call does not count below the line either
+    totals = totals.with_columns(
+        pl.when(pl.col("rows_examined").is_not_null()).then(pl.col("rows_least")).alias("rows_least")
+    )
+    grids = {
+        name: spans.grids(totals.select(*keys, name).drop_nulls().iter_rows())
+        for name in ("calls", "time_s", "rows_examined", "rows_least")
+    }
+    found = {
+        int(statement): TypicalWork(
+            spans.rate(grids["calls"].get(statement)), spans.rate(grids["time_s"].get(statement)),
+            spans.ratio(grids["time_s"].get(statement), grids["calls"].get(statement)),
+            spans.ratio(grids["rows_examined"].get(statement), grids["rows_least"].get(statement)),
+        )
+        for statement in totals["statement"].unique().to_list()
+    }  # fmt: skip
+    return TypicalStatements(spans, found)
+
+
+def texts_of(reader: Reader, ids: Sequence[int] | None = None) -> dict[int, Statement]:
+    """Statements by id; all where no ids are given."""
+    with reader.store.read() as session:
+        query = select(Statement)
+        if ids is not None and len(ids) < 500:
+            query = query.where(Statement.id.in_(ids))
+        return {row.id: row for row in session.scalars(query)}

@@ -1,0 +1,41 @@
+"""Have the usual ranges and storage forecasts ready before they are asked for."""
+
+from __future__ import annotations
+
+import threading
+
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.scope import FLEET, servers_in
+from hardy_gauge.queries.tape import usual_of_sum
+from hardy_gauge.queries.volumes import volumes_of
+
+RENEW_S = 2400.0
+PAUSE_S = 0.1
+
+
+class Warmer:
+    """Learns what is known of every server, in a thread of its own, and renews it before it is too old."""
+
+    def __init__(self, reader: Reader) -> None:
+        self.reader = reader
+        self.ready, self._stop = threading.Event(), threading.Event()
+        self._thread = threading.Thread(target=self._run, name="warmer", daemon=True)
+
+    def start(self) -> None:
+        """Begin; ``ready`` is set when every server was learnt once."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stop.set()
+
+    def _run(self) -> None:
+        while not self._stop.is_set():
+            servers = servers_in(self.reader, FLEET)
+            for server in servers:
+                if self._stop.wait(PAUSE_S if self.ready.is_set() else 0):
+                    return
+                self.reader.renew(server.id)
+                volumes_of(self.reader, server, self.reader.clock())
+            usual_of_sum(self.reader, servers)
+            self.ready.set()
+            self._stop.wait(RENEW_S)

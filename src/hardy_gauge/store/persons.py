@@ -1,0 +1,132 @@
+"""People with their roles, tokens of programs and the audit log, as they are listed and changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from hardy_gauge.core.time.span import DAY_US
+from hardy_gauge.errors import Conflict, NotAllowed, NotFound
+from hardy_gauge.store import who as w
+from hardy_gauge.store.people import Audit, Person, SignIn, Token
+
+ADMINISTRATOR: w.Role = "administrator"
+
+
+@dataclass(frozen=True)
+class PersonOut:
+    """``browsers`` are how many are signed in."""
+
+    name: str
+    role: w.Role
+    barred: bool
+    created_us: int
+    seen_us: int | None
+    browsers: int
+
+
+@dataclass(frozen=True)
+class TokenOut:
+    """``token`` is only in the answer that made it."""
+
+    id: int
+    name: str
+    scope: str
+    person: str
+    created_us: int
+    ends_us: int
+    used_us: int | None
+    withdrawn: bool
+    token: str = ""
+
+
+@dataclass(frozen=True)
+class AuditLine:
+    at_us: int
+    who: str
+    action: str
+    object: str
+    client: str
+
+
+def person_named(session: Session, name: str) -> Person:
+    """NotFound when nobody has the name."""
+    found = session.scalar(select(Person).where(Person.name == name))
+    if found is None:
+        raise NotFound(f"nobody is named '{name}'", "name", "Unknown person")
+    return found
+
+
+def person_out(session: Session, person: Person) -> PersonOut:
+    rows = list(session.scalars(select(SignIn).where(SignIn.person_id == person.id)))
+    seen = max((row.seen_us for row in rows), default=None)
+    role = next(role for role in w.ROLES if role == person.role)
+    return PersonOut(person.name, role, person.barred, person.created_us, seen, len(rows))
+
+
+def people_in(session: Session) -> list[PersonOut]:
+    """All, by name."""
+    return [person_out(session, person) for person in session.scalars(select(Person).order_by(Person.name))]
+
+
+def edit_person(
+    session: Session, name: str, role: w.Role | None, barred: bool | None, password: str | None
+) -> PersonOut:
+    """Only what is not None changes. Barred, someone is signed out everywhere at once; Conflict when no administrator
+    would be left.
+    """
+    person = person_named(session, name)
+    person.role = role or person.role
+    person.barred = person.barred if barred is None else barred
+    session.flush()
+    leads = select(Person.id).where(Person.role == ADMINISTRATOR, Person.barred.is_(False))
+    if session.scalars(leads).first() is None:
+        raise Conflict("role: someone has to stay administrator", "role", "The last administrator")
+    if password is not None:
+        w.set_password(session, person, password)
+    if person.barred:
+        w.sign_out_everywhere(session, person)
+    session.flush()
+    return person_out(session, person)
+
+
+def token_out(row: Token, token: str = "") -> TokenOut:
+    return TokenOut(
+        row.id, row.name, row.scope, row.person.name, row.created_us, row.ends_us, row.used_us, row.withdrawn, token
+    )
+
+
+def tokens_of(session: Session, who: w.Who) -> list[TokenOut]:
+    """One's own; an administrator sees all."""
+    rows = session.scalars(select(Token).order_by(Token.id.desc()))
+    return [token_out(row) for row in rows if who.role == ADMINISTRATOR or row.person.name == who.name]
+
+
+def add_token(session: Session, who: w.Who, name: str, scope: w.Role, days: int, now_us: int) -> TokenOut:
+    """A new token of who asks; NotAllowed when it could do more than they."""
+    if not who.may(scope):
+        raise NotAllowed(f"scope: {who.name} is {who.role} and cannot give more", "scope")
+    person = session.scalar(select(Person).where(Person.name == who.name))
+    if person is None:
+        raise NotAllowed("a token cannot make tokens")
+    token = w.make_token(session, person, name, scope, now_us + days * DAY_US, now_us)
+    return token_out(session.scalars(select(Token).where(Token.key == w.hashed(token))).one(), token)
+
+
+def withdraw_token(session: Session, who: w.Who, token_id: int) -> None:
+    """NotFound when it is none of theirs; an administrator may withdraw all."""
+    row = session.get(Token, token_id)
+    if row is None or (who.role != ADMINISTRATOR and row.person.name != who.name):
+        raise NotFound("there is no such token of yours", "token", "Unknown token")
+    row.withdrawn = True
+
+
+def audit_lines(session: Session, before_us: int | None, most: int) -> list[AuditLine]:
+    """Writes, the newest first, perhaps only those before a moment."""
+    query = select(Audit).order_by(Audit.id.desc()).limit(most)
+    if before_us is not None:
+        query = query.where(Audit.at_us < before_us)
+    rows = session.scalars(query)
+    return [AuditLine(a.at_us, a.who, a.action, a.object, str(a.detail.get("from", ""))) for a in rows]

@@ -1,0 +1,29 @@
+"""A server of the store by its name, and how far its recording has come."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, joinedload
+
+from hardy_gauge.core.narrative.capture import CaptureFacts, CaptureWord, capture_words
+from hardy_gauge.errors import NotFound
+from hardy_gauge.store.models import BUNDLE, IMPORT, Server
+
+
+def find_server(session: Session, name: str) -> Server:
+    """A server by name with its cluster; NotFound names the servers there are."""
+    server = session.scalar(select(Server).where(Server.name == name).options(joinedload(Server.cluster)))
+    if server is None:
+        known = ", ".join(session.scalars(select(Server.name).order_by(Server.name)))
+        raise NotFound(f"no server '{name}' in the fleet; there are: {known or 'none'}", "server", "Unknown server")
+    return server
+
+
+def capture_state(server: Server, now_us: int) -> tuple[CaptureWord, str]:
+    """What is done about a server, and in words."""
+    state = server.capture
+    facts = CaptureFacts(
+        "bundle" if server.address.startswith(BUNDLE) else "import" if server.address.startswith(IMPORT) else "probe",
+        state.doing, state.why, state.error, state.recorded_until_us, state.seen_us, server.retired_us,
+    )  # fmt: skip
+    return capture_words(facts, now_us)

@@ -1,0 +1,63 @@
+<script setup lang="ts">
+import { BButton } from 'bootstrap-vue-next'
+import { answered, api, type Schemas } from '@/api/client'
+import FigureText from './FigureText.vue'
+import ProblemLine from './ProblemLine.vue'
+import { draftKept } from '@/screens/trials/draft'
+import { said, text } from '@/state/units'
+import { useWindow } from '@/state/window'
+import { useWork } from '@/state/work'
+
+/** A change that would help: script, undo, what it would bring and cost; "Try it" takes it to a trial. */
+const props = defineProps<{ remedy: Schemas['Remedy']; server: string; statement: string | null }>()
+const w = useWindow()
+const { problem, busy, run } = useWork()
+const tryIt = (statement: string, index: Schemas['IndexChange']) =>
+  run(async () => {
+    const body = { server: props.server, statement, ...index }
+    draftKept.value = await answered(api.POST('/api/trials/draft', { params: { query: w.asked.value }, body }))
+    await w.router.push({ name: 'new-trial', query: { ...w.kept.value, scope: props.server } })
+  })
+const copy = (script: string) => navigator.clipboard.writeText(script)
+</script>
+
+<template>
+  <section class="remedy">
+    <h2 class="part">
+      <span>{{ remedy.title }}</span
+      ><span>{{ remedy.applies }}</span>
+    </h2>
+    <pre class="script">{{ remedy.script }}</pre>
+    <p class="mb-1">
+      Undo: <code>{{ remedy.undo }}</code>
+    </p>
+    <p v-for="e in remedy.expected" :key="e.what" class="mb-1">
+      Expected: {{ e.what }} <FigureText :value="e.value" :unit="e.unit" /><template v-if="e.low !== null && e.high !== null">
+        (<FigureText :value="e.low" unit="" /> to <FigureText :value="e.high" unit="" />)</template
+      ><template v-if="e.reference !== null">, now <FigureText :value="e.reference" :unit="e.unit" /></template> <span class="faded">({{ e.source }})</span>
+    </p>
+    <p class="mb-1">
+      Costs:
+      <template v-for="(e, i) in remedy.side_effects" :key="e.what"
+        >{{ i ? ', ' : '' }}{{ e.what }} <span class="figure" :title="e.source">{{ text(said(e.value, e.unit)) }}</span></template
+      >
+    </p>
+    <p v-for="caution in remedy.cautions" :key="caution" class="mb-1 faded">{{ caution }}</p>
+    <BButton v-if="remedy.index && statement" variant="primary" size="sm" :disabled="busy" data-test="try-it" @click="tryIt(statement, remedy.index)">Try it</BButton>
+    <BButton variant="link" size="sm" @click="copy(remedy.script)">Copy the script</BButton>
+    <ProblemLine :problem="problem" />
+  </section>
+</template>
+
+<style scoped>
+.script {
+  background: var(--ground);
+  border: 1px solid var(--rule);
+  padding: 6px 8px;
+  margin-bottom: 4px;
+  white-space: pre-wrap;
+}
+.remedy {
+  font-size: 13px;
+}
+</style>
