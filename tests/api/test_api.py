@@ -117,7 +117,9 @@ def test_statement_plans_and_finding(client: TestClient) -> None:
     assert served["title_id"] == "could" and served["id"] == "index"
     found = get(client, f"statements/{row['fingerprint']}", scope="desk-a", focus="PT30M")["findings"][0]
     finding = found["finding"]
-    assert found["server"] == "desk-a" and found["ended_us"] is None and finding["subject"]["name"] == row["fingerprint"]
+    assert (
+        found["server"] == "desk-a" and found["ended_us"] is None and finding["subject"]["name"] == row["fingerprint"]
+    )
     assert finding["confidence"] == 0.95 and finding["question"] is None, "the server was asked in the background"
     assert finding["cause"] == "missing_index" and finding["grade"] == "act"
     assert finding["share_low"] < finding["share"] < finding["share_high"]

@@ -216,7 +216,9 @@ def test_pausing_by_hand_and_going_on(client: TestClient, practice: str) -> None
     assert made["rules"][0]["applies_to"] == ["desk-b"]
     made = call(client, "POST", "capture-rules/pause", json={"servers": ["desk-b"], "paused": False})
     assert [r["name"] for r in made["rules"]] == ["mine"]
-    assert call(client, "POST", "capture-rules/pause", 404, json={"servers": ["x"], "paused": True})["field"] == "server"
+    assert (
+        call(client, "POST", "capture-rules/pause", 404, json={"servers": ["x"], "paused": True})["field"] == "server"
+    )
 
 
 def test_recording_tells_its_own_price(client: TestClient, practice: str) -> None:

@@ -26,8 +26,11 @@ def content() -> dict[str, object]:
         text="SELECT '<b>' FROM t", share=0.5, calls_per_s=1.0, time_per_call_s=0.1, reference_time_per_call_s=None
     )
     sheet = SimpleNamespace(
-        sentence="x <script>alert(1)</script>", heaviest=[row], findings=SimpleNamespace(findings=[], unknown=[]),
-        reference_note="r", changes=[],
+        sentence="x <script>alert(1)</script>",
+        heaviest=[row],
+        findings=SimpleNamespace(findings=[], unknown=[]),
+        reference_note="r",
+        changes=[],
     )
     ledger = SimpleNamespace(sentence="s", seconds=3600.0, entries=[])
     return {

@@ -27,7 +27,19 @@ def test_intervals_with_any_offset() -> None:
 
 
 @pytest.mark.parametrize(
-    "text", ["", "P", "PT", "PT0M", "P60D", "yesterday", "a/b", "2026-11-23T10:00:00Z", "2026-13-01/2026-14-01", "P99999999999D"]
+    "text",
+    [
+        "",
+        "P",
+        "PT",
+        "PT0M",
+        "P60D",
+        "yesterday",
+        "a/b",
+        "2026-11-23T10:00:00Z",
+        "2026-13-01/2026-14-01",
+        "P99999999999D",
+    ],
 )
 def test_impossible_windows_name_the_field(text: str) -> None:
     with pytest.raises(BadWindow) as problem:
@@ -48,7 +60,9 @@ def test_a_typical_day_is_the_same_hours_of_days_of_the_same_kind() -> None:
 def test_a_long_focus_is_compared_with_whole_weeks_and_never_with_itself(days: int) -> None:
     focus = Span(NOW - days * DAY_US, NOW)
     spans = like_spans(focus)
-    assert spans and all(s.until_us <= focus.since_us and (focus.since_us - s.since_us) % (7 * DAY_US) == 0 for s in spans)
+    assert spans and all(
+        s.until_us <= focus.since_us and (focus.since_us - s.since_us) % (7 * DAY_US) == 0 for s in spans
+    )
 
 
 @pytest.mark.parametrize(

@@ -60,12 +60,14 @@ def sampled(reader: Reader, servers: Sequence[Server], span: Span) -> dict[int, 
         ).all()
         gaps = gaps_of(reader, servers, span)
     last = {server_id: max(seen, until) for server_id, seen, until in states}
-    looks = {s.id for s in servers if "sessions" in s.abilities} | {i for i, kind, *_ in edges if kind == "sample"}
+    looked = {i: first for i, kind, first, _ in edges if kind == "sample"}
+    able = {server.id for server in servers if "sessions" in server.abilities}
     recorded: dict[int, Span] = {}
     for i, _, first, end in edges:
-        if i in looks:
-            known = recorded.get(i, Span(first, max(end, last.get(i, 0))))
-            recorded[i] = Span(min(first, known.since_us), max(end, known.until_us))
+        if i in looked or i in able:
+            # where samples begin later than the figures, sessions were not looked at before
+            begin = looked.get(i, min(first, recorded[i].since_us) if i in recorded else first)
+            recorded[i] = Span(begin, max(end, last.get(i, 0), recorded[i].until_us if i in recorded else 0))
     return {i: sampled_spans(span, recorded.get(i), gaps.get(i, ())) for i in ids}
 
 
