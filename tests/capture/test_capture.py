@@ -11,7 +11,7 @@ from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import RegisteredServer, discover, register
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import CaptureState, Change, Plan, Snapshot, Statement
+from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Snapshot, Statement
 from tests.conftest import wait_until
 
 MINUTE_US = 60_000_000
@@ -73,6 +73,22 @@ def test_collector_records_live(store: Store, practice: str) -> None:
         states = session.scalars(select(CaptureState)).all()
     assert samples().select("at_us", "server_id", "session").is_unique().all()
     assert all(state.error == "" and state.seen_us > began for state in states)
+
+
+def test_a_restart_leaves_a_gap_from_the_last_look_on(store: Store, desk: RegisteredServer) -> None:
+    """Sessions were looked at until the end, though the counters' last interval was cut off."""
+    stopped = clock_us() - 60 * MINUTE_US
+    with store.write() as session:
+        state = session.get_one(CaptureState, desk.server_id)
+        state.recorded_until_us, state.seen_us = stopped - 25_000_000, stopped
+    collector = Collector(store, [desk.server_id])
+    collector.recorders[0].tick(clock_us())
+    collector.write()
+    backfill(store, desk.server_id, desk.probe, desk.identity, clock_us())
+    with store.read() as session:
+        gaps = session.scalars(select(Gap).where(Gap.server_id == desk.server_id)).all()
+    assert gaps and all(gap.from_us >= stopped for gap in gaps)
+    assert gaps[0].from_us == stopped
 
 
 def test_changed_setting_is_recorded(store: Store, desk: RegisteredServer) -> None:

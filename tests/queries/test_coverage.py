@@ -99,3 +99,13 @@ def test_samples_that_begin_later_than_the_figures(built: Built) -> None:
     built.minutes(server, HOUR.since_us, NOW, 1.0)
     built.sessions(server, Span(NOW - 20 * MINUTE_US, NOW), 1)
     assert covered(built.reader, servers_in(built.reader, "a"), HOUR, "samples")[server] == pytest.approx(1200.0)
+
+
+def test_a_server_never_seen_busy_was_looked_at_since_the_oldest_sample(built: Built) -> None:
+    """Figures of five weeks beside samples of one: an idle server is not taken for one that was idle all the time."""
+    idle, busy = built.server("idle"), built.server("busy")
+    for server in (idle, busy):
+        built.minutes(server, HOUR.since_us, NOW, 0.0)
+    built.sessions(busy, Span(NOW - 20 * MINUTE_US, NOW), 1)
+    seconds = covered(built.reader, servers_in(built.reader, "quay"), HOUR, "samples")
+    assert seconds == {idle: pytest.approx(1200.0), busy: pytest.approx(1200.0)}

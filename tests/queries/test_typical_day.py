@@ -128,3 +128,28 @@ def test_a_server_left_out_counts_with_its_own_median(built: Built) -> None:
     assert row.reference_calls_per_s is not None
     assert (row.reference_calls_per_s.low, row.reference_calls_per_s.high) == pytest.approx((20.0, 20.0))
     assert row.calls_per_s == pytest.approx(20.0)
+
+
+def test_each_server_is_compared_with_the_days_it_has(built: Built) -> None:
+    """Of one server five Tuesdays are known, of the other three days of this week: neither goes without reference."""
+    long, short = built.server("long"), built.server("short")
+    statement = built.statement("SELECT 1")
+    for server, days in ((long, [0, 7, 14, 21, 28]), (short, [0, 1, 4, 5])):
+        for span in earlier(days, HOUR):
+            built.minutes(server, span.since_us, span.until_us, 1.0)
+            built.calls(server, statement, span.since_us, span.until_us, 10.0, 0.1)
+    listed = statement_rows(built.reader, Window(HOUR), "quay")
+    assert listed.rows[0].reference_calls_per_s is not None
+    assert listed.rows[0].reference_calls_per_s.value == pytest.approx(20.0)
+    assert "weekdays" in listed.reference_note
+
+
+def test_the_note_names_servers_without_a_reference(built: Built) -> None:
+    old, new = built.server("old"), built.server("new")
+    statement = built.statement("SELECT 1")
+    for server, days in ((old, [0, 7, 14, 21]), (new, [0])):
+        for span in earlier(days, HOUR):
+            built.minutes(server, span.since_us, span.until_us, 1.0)
+            built.calls(server, statement, span.since_us, span.until_us, 10.0, 0.1)
+    note = statement_rows(built.reader, Window(HOUR), "quay").reference_note
+    assert note.endswith("Nothing earlier is known of new, so the reference is without it.")

@@ -119,7 +119,7 @@ class Collector:
             recorder = Recorder(
                 want.server_id, probe, StatementRegistry(server.engine), set(server.abilities), want.rule,
                 executions_until_us=state.executions_until_us or now, messages_until_us=state.messages_until_us or now,
-                until_us=state.recorded_until_us, scraper=Scraper(server.scrapes) if server.scrapes else None,
+                until_us=state.recorded_until_us, seen_us=state.seen_us, scraper=Scraper(server.scrapes) if server.scrapes else None,
                 phase_us=want.server_id * APART_US % MOST_PHASE_US,
             )  # fmt: skip
             query = select(Plan.statement_id, Plan.plan_key).where(Plan.server_id == want.server_id)

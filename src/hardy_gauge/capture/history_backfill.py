@@ -34,11 +34,12 @@ def backfill(
     with store.write() as session:
         registry.learn(session, counters.statements, identity.clock_us)
         state = session.get_one(CaptureState, server_id)
-        since = -(-max(state.recorded_until_us, identity.history_since_us) // MINUTE_US) * MINUTE_US
-        if state.recorded_until_us and since - state.recorded_until_us > SHORTEST_GAP_US and since < until_us:
+        last = max(state.recorded_until_us, state.seen_us)
+        since = -(-max(last, identity.history_since_us) // MINUTE_US) * MINUTE_US
+        if last and since - last > SHORTEST_GAP_US and since < until_us:
             session.add(
                 Gap(
-                    server_id=server_id, kind="gap", from_us=state.recorded_until_us, to_us=since,
+                    server_id=server_id, kind="gap", from_us=last, to_us=since,
                     reason="capture was not running; the rest was brought in by whole minutes",
                 )
             )  # fmt: skip

@@ -213,6 +213,7 @@ class Recorder:
     def _minute(self, now_us: int) -> None:
         """Counters, statement counters, messages, settings and schema, and what differs since the last minute."""
         ask, probe = self.backoff.timed, self.probe
+        last = max(self.seen_us, self.until_us)
         self.abilities = set(ask(probe.identity).abilities)
         counted: dict[str, float] = {}
         if "statements" in self.abilities:
@@ -226,9 +227,9 @@ class Recorder:
             used = {f"volume_used.{v.name}": float(v.used_bytes) for v in ask(probe.host).volumes}
             levels = counters.levels | used | self._beside(now_us) | self.backoff.taken()
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
-                self.until_us and "gap" not in self._open and now_us - self.until_us > SHORTEST_GAP_US
+                last and "gap" not in self._open and now_us - last > SHORTEST_GAP_US
             ):
-                self.gathered.troubles.append(Trouble("gap", self.until_us, now_us, "capture was not running"))
+                self.gathered.troubles.append(Trouble("gap", last, now_us, "capture was not running"))
             self.until_us = now_us
         if "messages" in self.abilities:
             found = ask(lambda: probe.messages(self.messages_until_us))

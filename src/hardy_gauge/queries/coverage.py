@@ -58,6 +58,7 @@ def sampled(reader: Reader, servers: Sequence[Server], span: Span) -> dict[int, 
                 CaptureState.server_id.in_(ids)
             )
         ).all()
+        oldest = session.scalar(select(func.min(Segment.start_us)).where(Segment.kind == "sample")) or 0
         gaps = gaps_of(reader, servers, span)
     last = {server_id: max(seen, until) for server_id, seen, until in states}
     looked = {i: first for i, kind, first, _ in edges if kind == "sample"}
@@ -65,8 +66,9 @@ def sampled(reader: Reader, servers: Sequence[Server], span: Span) -> dict[int, 
     recorded: dict[int, Span] = {}
     for i, _, first, end in edges:
         if i in looked or i in able:
-            # where samples begin later than the figures, sessions were not looked at before
-            begin = looked.get(i, min(first, recorded[i].since_us) if i in recorded else first)
+            # Samples are often kept for a shorter time than figures. Of a server that was never seen busy they begin
+            # with the oldest of the store.
+            begin = looked.get(i, max(oldest, min(first, recorded[i].since_us) if i in recorded else first))
             recorded[i] = Span(begin, max(end, last.get(i, 0), recorded[i].until_us if i in recorded else 0))
     return {i: sampled_spans(span, recorded.get(i), gaps.get(i, ())) for i in ids}
 

@@ -19,7 +19,7 @@ from hardy_gauge.core.activity.ledger import (
 )
 from hardy_gauge.core.activity.ledger_sheet import Cell, Entry, Ledger, Stack
 from hardy_gauge.core.activity.wait_families import FAMILIES
-from hardy_gauge.core.narrative.comparison import compared, reference_note
+from hardy_gauge.core.narrative.comparison import compared
 from hardy_gauge.core.narrative.ledger import ledger_sentence
 from hardy_gauge.core.reference.typical_day import Typical, typical_sum
 from hardy_gauge.core.time.span import SECOND_US, Span, overlap_s
@@ -90,7 +90,7 @@ def ledger(
     looked_at = sum(seconds.values()) / max(len(servers), 1)
     return Ledger(
         sentence=ledger_sentence(scope, found, total, looked_at, usual, name, bool(filters)),
-        reference_note=reference_note(window, spans.spans if spans.known else [], spans.troubled),
+        reference_note=spans.note(),
         focus=window.focus.iso(), seconds=looked_at, active_sessions=total, reference=usual, by=by, against=against,
         entries=found, cells=cells, labels=labels, stack=_stack(window, samples, by, looked, spans, before),
         filters={str(name): values for name, values in filters.items()},

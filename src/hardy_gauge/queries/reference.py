@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from hardy_gauge.core.narrative.comparison import reference_note
 from hardy_gauge.core.reference.typical_day import (
     LEAST_COVERED,
     WEEKS_ENOUGH,
@@ -46,10 +47,10 @@ class ReferenceSpans:
     def known(self) -> bool:
         return bool(np.isfinite(self.seconds).any())
 
-    @property
-    def count(self) -> int:
-        """Spans of which anything is known."""
-        return int(np.isfinite(self.seconds).any(axis=0).sum()) if self.seconds.size else 0
+    def note(self) -> str:
+        """What the focus is compared with, in a sentence."""
+        without = [server.name for server, row in zip(self.servers, self.seconds, strict=True) if np.isnan(row).all()]
+        return reference_note(self.window, self.spans if self.known else [], self.troubled, without)
 
     def empty(self) -> Array:
         """Zeros of the cells that are compared, NaN elsewhere: what was not seen there did not happen."""
@@ -83,23 +84,33 @@ def reference_spans(reader: Reader, servers: Sequence[Server], window: Window, s
         return _of(reader, other, window, [window.focus], source)
     if reference.span is not None:
         return _of(reader, list(servers), window, [reference.span], source)
-    same: list[Span] = []
-    rest: list[Span] = []
-    for span in like_spans(window.focus):
-        (same if is_same_weekday(window.focus, span) else rest).append(span)
+    spans = like_spans(window.focus)
+    same = [span for span in spans if is_same_weekday(window.focus, span)]
     near = _typical(reader, list(servers), window, same, source)
-    if near.count >= WEEKS_ENOUGH or not rest:
+    enough = np.isfinite(near.seconds).sum(axis=1) >= WEEKS_ENOUGH
+    if enough.all() or len(spans) == len(same):
         return near
-    return _typical(reader, list(servers), window, sorted([*same, *rest], reverse=True), source)
+    # each server is compared with days of its own weekday where it has enough of them
+    return _typical(reader, list(servers), window, spans, source, enough)
 
 
 def _typical(
-    reader: Reader, servers: list[Server], window: Window, spans: list[Span], source: Source
+    reader: Reader,
+    servers: list[Server],
+    window: Window,
+    spans: list[Span],
+    source: Source,
+    one_weekday: NDArray[np.bool_] | None = None,
 ) -> ReferenceSpans:
-    """The like spans that were recorded nearly whole, without those of known trouble where others are left."""
+    """The like spans that were recorded nearly whole, without those of known trouble where others are left; of the
+    servers marked in ``one_weekday`` only those of the focus's own weekday.
+    """
     found = _of(reader, servers, window, spans, source)
     lengths = np.array([span.seconds for span in spans])
     seconds = np.where(found.seconds >= LEAST_COVERED * lengths, found.seconds, np.nan) if spans else found.seconds
+    if one_weekday is not None:
+        other = np.array([not is_same_weekday(window.focus, span) for span in spans])
+        seconds[np.ix_(one_weekday, other)] = np.nan
     troubled = 0
     if seconds.size:
         bad = np.zeros(seconds.shape, dtype=bool)

@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 
 from hardy_gauge.core.activity.ledger import time_spent
-from hardy_gauge.core.narrative.comparison import compared, reference_note
+from hardy_gauge.core.narrative.comparison import compared
 from hardy_gauge.core.narrative.statements import blind_words, statements_sentence
 from hardy_gauge.core.statements.ratios import examined_per_row, per_call
 from hardy_gauge.core.statements.rows import StatementRow, Statements
@@ -78,7 +78,7 @@ def statement_rows(reader: Reader, window: Window, scope: str, search: str = "")
             )
         )  # fmt: skip
     found.sort(key=lambda row: (-row.time_s, row.fingerprint))
-    note = reference_note(window, typical.spans.spans if typical.spans.known else [], typical.spans.troubled)
+    note = typical.spans.note()
     sentence = statements_sentence(scope, found, bool(search))
     return Statements(sentence, note, seen.blind, scope, window.focus.seconds, found)
 

@@ -12,6 +12,7 @@ from hardy_gauge.core.time.window import Reference, Window
 
 ALIKE = 0.1
 CLEARLY = 2.0
+NAMED = 3
 
 
 def compared(value: float, reference: Typical | None, name: str = "the reference") -> str:
@@ -35,8 +36,16 @@ def times(ratio: float) -> str:
     return f"{ratio:.2g}×" if ratio < 10 else f"{ratio:.0f}×"
 
 
-def reference_note(window: Window, spans: Sequence[Span], troubled: int) -> str:
-    """What the focus is compared with, from how many spans, in one sentence."""
+def reference_note(window: Window, spans: Sequence[Span], troubled: int, without: Sequence[str] = ()) -> str:
+    """What the focus is compared with, from how many spans, and ``without`` which servers."""
+    note = _reference_sentence(window, spans, troubled)
+    if not spans or not without:
+        return note
+    names = ", ".join(without) if len(without) <= NAMED else f"{len(without)} servers"
+    return f"{note} Nothing earlier is known of {names}, so the reference is without {'them' if len(without) > 1 else 'it'}."
+
+
+def _reference_sentence(window: Window, spans: Sequence[Span], troubled: int) -> str:
     if window.reference.kind == "server":
         known = f"Compared with {window.reference.server} over the same time."
         return known if spans else f"Nothing was recorded of {window.reference.server} in this time to compare with."
