@@ -21,7 +21,7 @@ def views(page: Page, base: str) -> dict[str, str]:
     """Name and address of every view; a trial and a report are made first."""
     with httpx.Client(base_url=f"{base}/api/", trust_env=False, timeout=60) as api:
         api.post("sign-in/demo")
-        api.headers["x-guard"] = api.get("me").json()["guard"]
+        api.headers["x-csrf-token"] = api.get("me").json()["csrf_token"]
         top = api.get("statements", params={"scope": "desk-a", "focus": "PT30M"}).json()["rows"][0]
         detail = api.get(f"statements/{top['fingerprint']}", params={"scope": "desk-a", "focus": "PT30M"}).json()
         advice = detail["findings"][0]["advice"][0]

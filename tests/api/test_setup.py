@@ -174,7 +174,7 @@ def test_rules_are_stored_followed_and_said_as_yaml(client: TestClient, practice
     again = client.put("/api/capture-rules/yaml", content=made["yaml"], headers={"content-type": "text/plain"}).json()
     assert again["rules"] == made["rules"]
     rows = {r["server"]: r for r in call(client, "GET", "connections")["connections"]}
-    assert (rows["lab-a"]["rule"], rows["lab-a"]["doing"], rows["lab-a"]["capture"]) == ("labs", "reading", "paused")
+    assert (rows["lab-a"]["rule"], rows["lab-a"]["mode"], rows["lab-a"]["capture"]) == ("labs", "reading", "paused")
     assert {r.rule.name for r in client.collector.recorders} == {"labs", "rest"}  # type: ignore[attr-defined]
     bad = client.put(
         "/api/capture-rules/yaml", content="rules: [{name: x, sample: 0 s}]", headers={"content-type": "text/plain"}

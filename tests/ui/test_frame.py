@@ -36,7 +36,7 @@ def test_keyboard_opens_screens_and_moves_the_focus(page: Page) -> None:
 
 def test_find_leads_to_a_statement(page: Page) -> None:
     page.goto("/fleet")
-    expect(page.locator("[data-server]").first).to_be_visible()
+    expect(page.locator("tr[data-row]").first).to_be_visible()
     page.keyboard.press("/")
     page.get_by_label("Find").last.fill("statement hold_request title_id")
     expect(page.locator(".hits li")).to_have_count(2)
@@ -76,10 +76,10 @@ def test_wheel_zooms_the_tape(page: Page) -> None:
 
 def test_filters_are_removable_words_in_the_address(page: Page) -> None:
     page.goto("/ledger?scope=desk-a&by=wait_event&filter.wait_family=data+read")
-    expect(page.locator("[data-account]")).to_have_count(1)
+    expect(page.locator("[data-row]")).to_have_count(1)
     page.get_by_role("button", name="Remove the filter wait family").click()
     expect(page).not_to_have_url(re.compile("filter"))
-    expect(page.locator("[data-account]").nth(2)).to_be_visible()
+    expect(page.locator("[data-row]").nth(2)).to_be_visible()
 
 
 def test_sorting_and_columns_stay(page: Page) -> None:

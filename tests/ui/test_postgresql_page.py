@@ -110,7 +110,7 @@ def test_a_new_user_follows_the_page(newcomer: Page, application: tuple[str, str
         expect(page.locator("main tbody").first).to_contain_text("processor")
         page.goto("/setup/bundles?focus=PT5M")
         with page.expect_download() as taken:
-            page.locator("[data-test=take-home]").click()
+            page.locator("[data-test=bundle-export]").click()
     finally:
         over.set()
         desk.join()

@@ -46,7 +46,7 @@ def test_a_slow_answer_shows_that_it_is_being_read(page: Page) -> None:
     page.route("**/api/ledger?*", late)
     page.goto("/ledger?scope=desk-a", wait_until="commit")
     expect(page.get_by_text("Reading what was recorded")).to_be_visible()
-    expect(page.locator("[data-account]").first).to_be_visible()
+    expect(page.locator("[data-row]").first).to_be_visible()
     expect(page.get_by_text("Reading what was recorded")).to_have_count(0)
 
 
@@ -66,7 +66,7 @@ def test_a_window_before_all_records_is_empty_in_words(page: Page) -> None:
 
 def test_a_link_shows_a_colleague_the_same_thing(page: Page) -> None:
     page.goto("/ledger?scope=desk-a&by=statement&against=wait_family")
-    page.locator("[data-account]").first.wait_for()
+    page.locator("[data-row]").first.wait_for()
     with page.expect_response(re.compile("api/ledger.*focus=20")):
         page.keyboard.press("-")
     page.wait_for_timeout(500)
@@ -74,7 +74,7 @@ def test_a_link_shows_a_colleague_the_same_thing(page: Page) -> None:
     other = page.context.new_page()
     other.goto(page.url)
     expect(other.locator("[data-test=sentence]")).to_have_text(sentence)
-    expect(other.get_by_label("Accounts by")).to_have_value("statement")
+    expect(other.get_by_label("Entries by")).to_have_value("statement")
     other.close()
 
 

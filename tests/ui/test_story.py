@@ -14,9 +14,9 @@ TRIAL_MS = 150_000
 def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     # notice
     page.goto("/")
-    expect(page.locator("[data-server]")).to_have_count(22)
-    first = page.locator("[data-server]").first
-    assert first.get_attribute("data-server") == "desk-a"
+    expect(page.locator("tr[data-row]")).to_have_count(22)
+    first = page.locator("tr[data-row]").first
+    assert first.get_attribute("data-row") == "desk-a"
     expect(first).to_contain_text(re.compile(r"[\d.]+× usual, reading data, since \d\d:\d\d"))
     first.click()
     # locate
@@ -37,15 +37,15 @@ def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     # explain: where the time goes
     page.get_by_role("navigation", name="Screens").get_by_role("link", name="Ledger").click()
     expect(page.locator("[data-test=sentence]")).to_contain_text("data read")
-    top = page.locator("[data-account]").first
-    assert top.get_attribute("data-account") == "data read"
+    top = page.locator("[data-row]").first
+    assert top.get_attribute("data-row") == "data read"
     assert float(top.locator("td").nth(6).inner_text().rstrip("×")) > 2
-    page.get_by_label("Accounts by").select_option("statement")
-    heaviest = page.locator("[data-account] a").first
+    page.get_by_label("Entries by").select_option("statement")
+    heaviest = page.locator("[data-row] a").first
     expect(heaviest).to_contain_text("SELECT h.id, h.patron_id")
     heaviest.click()
     # the statement, its figures against the reference, its executions, its finding
-    expect(page.locator("[data-test=sentence]")).to_contain_text("× the reference per call")
+    expect(page.locator("[data-test=sentence]")).to_contain_text("× the reference")
     expect(page.get_by_text("per row returned", exact=True)).to_be_visible()
     expect(page.get_by_text("Executions above the capture threshold")).to_be_visible()
     finding = page.locator("[data-cause=missing_index]")

@@ -17,6 +17,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.capture.batch_writer import write
+from hardy_gauge.capture.look_moments import LookMoments
 from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.snapshots import run_due
@@ -166,9 +167,10 @@ class Collector:
 
     def _ticking(self) -> None:
         """Nothing but starting ticks, so that nothing makes them late."""
+        moments = LookMoments()
         while not self._stop.is_set():
             self.tick()
-            self._stop.wait(1.0 - time.time() % 1.0 + 0.05)
+            self._stop.wait(moments.wait_s(time.time()))
 
     def _keeping(self) -> None:
         """What is wanted, what was gathered, and room in the store, one after the other."""
