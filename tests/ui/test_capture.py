@@ -61,7 +61,7 @@ def test_a_file_is_previewed_corrected_imported_and_undone(page: Page, tmp_path:
     page.locator("[data-test=import-start]").click()
     expect(page.locator("[data-test=import-said]")).to_contain_text("1 accepted, 1 rejected")
     table = page.locator("[data-test=imports]")
-    expect(table).to_contain_text("line 3 is not a duration: soon")
+    expect(table).to_contain_text("line 3 spent is not a duration: soon")
     table.get_by_role("link", name="east").click()
     expect(page).to_have_url(re.compile("/servers/east.*focus=2026-03-02"))
     expect(page.locator(".lead-sentence")).to_be_visible()

@@ -45,6 +45,18 @@ def test_find_leads_to_a_statement(page: Page) -> None:
     expect(page.locator("[data-test=sentence]")).to_contain_text("The statement takes")
 
 
+def test_find_keeps_what_is_typed_while_it_opens(page: Page) -> None:
+    page.goto("/fleet")
+    expect(page.locator("tr[data-row]").first).to_be_visible()
+    page.evaluate("""() => { for (const key of ['/', 'd', 'e', 's', 'k', '-', '2', 'Backspace', 'b'])
+        (document.activeElement ?? document.body).dispatchEvent(
+            new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true })) }""")
+    expect(page.get_by_role("textbox", name="Find")).to_have_value("desk-b")
+    expect(page).to_have_url(re.compile("/fleet"))
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/servers/desk-b"))
+
+
 def test_dragging_the_focus_changes_the_address_and_the_sheet(page: Page) -> None:
     page.goto("/ledger?scope=desk-a")
     expect(page.locator("[data-test=sentence]")).to_be_visible()

@@ -19,6 +19,7 @@ from hardy_gauge.core.narrative.connections import connections_sentence, tested_
 from hardy_gauge.errors import Conflict, ProbeError, Unsupported
 from hardy_gauge.probes.protocol import Member, Probe, Report
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
+from hardy_gauge.probes.sqlpack.recognise import recognised
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Server
 from hardy_gauge.store.servers import capture_state, find_server
@@ -121,7 +122,9 @@ def test_address(store: Store, address: str, account_name: str, now_us: int) -> 
         finally:
             probe.close()
     except ProbeError as error:
-        return Tested(False, str(error), time.monotonic() - began, "", "", "", "", "", 0.0, [], [], known)
+        return Tested(
+            False, f"{error}{_instead(address)}", time.monotonic() - began, "", "", "", "", "", 0.0, [], [], known
+        )
     lacking = sum(not report.reported for report in reports)
     engine = f"{identity.engine} {identity.engine_version}"
     return Tested(
@@ -129,6 +132,14 @@ def test_address(store: Store, address: str, account_name: str, now_us: int) -> 
         identity.server, identity.cluster, identity.role, identity.engine, identity.engine_version,
         (identity.clock_us - now_us) / 1e6, reports, members, known,
     )  # fmt: skip
+
+
+def _instead(address: str) -> str:
+    """What would be right where a database answers at the port that was taken for a probe's."""
+    if not address.startswith("http"):
+        return ""
+    engine = recognised(address)
+    return f"; {engine} answers at that port: write {engine}://host:port/database" if engine else ""
 
 
 def _members(probe: Probe) -> list[Member]:

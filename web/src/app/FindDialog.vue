@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { BModal } from 'bootstrap-vue-next'
-import { computed, ref, watch } from 'vue'
+import { computed, onUnmounted, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
 import { SCREENS } from './routes'
 import { useWindow } from '@/state/window'
@@ -29,12 +29,36 @@ async function look(typed: string) {
   if (typed === words.value) found.value = answer
   chosen.value = 0
 }
-watch(words, look)
-watch(open, (opened) => {
-  if (!opened) return
-  words.value = ''
-  void look('')
-})
+let asked: Promise<void> = Promise.resolve()
+watch(words, (typed) => (asked = look(typed)), { flush: 'sync' })
+
+/** What is typed before the field has the keyboard belongs to it all the same. */
+function early(event: KeyboardEvent) {
+  if (document.activeElement === input.value || event.ctrlKey || event.metaKey || event.altKey) return
+  if (event.key.length === 1) words.value += event.key
+  else if (event.key === 'Backspace') words.value = words.value.slice(0, -1)
+  else if (event.key === 'Enter') void enter()
+  else return
+  event.preventDefault()
+  event.stopPropagation()
+}
+const leave = () => window.removeEventListener('keydown', early, true)
+function ready() {
+  input.value?.focus()
+  leave()
+}
+watch(
+  open,
+  (opened) => {
+    leave()
+    if (!opened) return
+    window.addEventListener('keydown', early, true)
+    words.value = ''
+    asked = look('')
+  },
+  { flush: 'sync' },
+)
+onUnmounted(leave)
 
 function go(hit: { kind: string; name: string }) {
   open.value = false
@@ -47,17 +71,24 @@ function go(hit: { kind: string; name: string }) {
   else router.push({ name: hit.name, query: scoped, params: hit.name === 'server' ? { server: 'first' } : {} })
 }
 
+/** Waits for the answer to what was typed, so that Enter never opens a hit of other words. */
+async function enter() {
+  await asked
+  const hit = hits.value[chosen.value]
+  if (open.value && hit) go(hit)
+}
+
 function key(event: KeyboardEvent) {
   if (event.key === 'ArrowDown') chosen.value = Math.min(chosen.value + 1, hits.value.length - 1)
   else if (event.key === 'ArrowUp') chosen.value = Math.max(chosen.value - 1, 0)
-  else if (event.key === 'Enter' && hits.value[chosen.value]) go(hits.value[chosen.value])
+  else if (event.key === 'Enter') void enter()
   else return
   event.preventDefault()
 }
 </script>
 
 <template>
-  <BModal v-model="open" title="Find" no-footer @shown="input?.focus()">
+  <BModal v-model="open" title="Find" no-footer @shown="ready">
     <input ref="input" v-model="words" class="form-control mb-2" placeholder="server, statement, trial, screen" aria-label="Find" @keydown="key" />
     <ul class="hits">
       <li v-for="(hit, i) in hits" :key="hit.kind + hit.name">

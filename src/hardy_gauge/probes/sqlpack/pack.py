@@ -51,6 +51,15 @@ class Check(PackPart):
     remedy: str = ""
 
 
+class Greeting(PackPart):
+    """How a port of this engine is known before anybody signs in: bytes to send, and how its answer may begin; as
+    hexadecimal digits.
+    """
+
+    send: str = Field(pattern=r"^([0-9a-f]{2})+$")
+    answers: list[str] = Field(min_length=1)
+
+
 class Pack(PackPart):
     """A whole pack. ``connect`` are statements for a new connection; ``version`` gives one whole number."""
 
@@ -73,6 +82,7 @@ class Pack(PackPart):
     indexes: Query
     members: Query
     adapter: str = Field("", description="name of the module that knows the engine's plans and log")
+    recognised_by: Greeting | None = None
 
 
 class FigureQuery(PackPart):

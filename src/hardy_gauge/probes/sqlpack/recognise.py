@@ -1,0 +1,37 @@
+"""Which engine listens at an address that was taken for something else, as far as packs say how it is known."""
+
+from __future__ import annotations
+
+import socket
+from contextlib import suppress
+from urllib.parse import urlsplit
+
+from hardy_gauge.probes.sqlpack.pack import Greeting, pack_for, shipped
+
+DEADLINE_S = 2.0
+
+
+def recognised(address: str) -> str | None:
+    """The engine of an address, such as "postgresql", from its scheme or from what answers at its port; None when it is
+    not known. Waits two seconds at most for each engine.
+    """
+    try:
+        url = urlsplit(address)
+        host, port = url.hostname, url.port
+    except ValueError:
+        return None
+    named = pack_for(url.scheme)
+    if named is not None:
+        return named.engine
+    if host is None or port is None:
+        return None
+    packs = ((pack.engine, pack.recognised_by) for pack in shipped())
+    return next((engine for engine, greeting in packs if greeting and _answers(host, port, greeting)), None)
+
+
+def _answers(host: str, port: int, greeting: Greeting) -> bool:
+    with suppress(OSError), socket.create_connection((host, port), timeout=DEADLINE_S) as line:
+        line.settimeout(DEADLINE_S)
+        line.sendall(bytes.fromhex(greeting.send))
+        return line.recv(1).hex() in greeting.answers
+    return False
