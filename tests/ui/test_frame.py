@@ -48,9 +48,10 @@ def test_find_leads_to_a_statement(page: Page) -> None:
 def test_find_keeps_what_is_typed_while_it_opens(page: Page) -> None:
     page.goto("/fleet")
     expect(page.locator("tr[data-row]").first).to_be_visible()
-    page.evaluate("""() => { for (const key of ['/', 'd', 'e', 's', 'k', '-', '2', 'Backspace', 'b'])
+    page.evaluate("""async () => { for (const key of ['/', 'd', 'e', 's', 'k', '-', '2', 'Backspace', 'b']) {
         (document.activeElement ?? document.body).dispatchEvent(
-            new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true })) }""")
+            new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }))
+        await Promise.resolve() } }""")
     expect(page.get_by_role("textbox", name="Find")).to_have_value("desk-b")
     expect(page).to_have_url(re.compile("/fleet"))
     page.keyboard.press("Enter")
