@@ -44,11 +44,12 @@ lint: setup-test
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	$(MAKE) --no-print-directory web-types
-	cd web && npx vue-tsc --noEmit && npx eslint src
+	cd web && npm run --silent lint
 
 format:
 	.venv/bin/ruff check --fix src tests benchmarks tools
 	.venv/bin/ruff format src tests benchmarks tools
+	cd web && npm run --silent format
 
 web-types: setup
 	$(PY) -m tools.openapi

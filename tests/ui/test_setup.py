@@ -136,4 +136,6 @@ def test_a_token_is_shown_once_and_people_have_roles(page: Page) -> None:
     row.get_by_role("button", name="Revoke").click()
     expect(row).to_contain_text("revoked")
     assert "hgt_" not in page.content()
-    expect(page.locator("main tr", has_text="/api/tokens").first).to_contain_text("POST")
+    expect(
+        page.locator("main tr", has_text=re.compile("POST ?/api/tokens$|POST ?/api/tokens ?127")).first
+    ).to_be_visible()

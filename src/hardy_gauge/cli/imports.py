@@ -30,42 +30,42 @@ Data = Annotated[Path, typer.Option(help="Folder of the store; made if missing."
 MOST_SAID = 20
 
 
-@app.command("look")
-def look(file: File, column: Column = []) -> None:  # noqa: B006
+@app.command("preview")
+def preview(file: File, column: Column = []) -> None:  # noqa: B006
     """Say what a file holds and how its columns would be read; nothing is stored.
 
-    Example: hardy-gauge import look slow.csv
+    Example: hardy-gauge import preview slow.csv
     """
     with TemporaryDirectory() as folder:
         path = _whole(file, Path(folder))
         found = _look(path, file.name, column)
     typer.echo(f"{file}: {found.format}")
     if found.layout is not None:
-        typer.echo(f"taken as {found.layout.kind}{', counting up' if found.layout.cumulative else ''}")
+        typer.echo(f"read as {found.layout.kind}{', counting up' if found.layout.cumulative else ''}")
         for name, source in found.layout.columns.items():
             typer.echo(f"  {name} = {source.column}{f' ({source.unit})' if source.unit else ''}")
-        typer.echo(f"{found.rows_accepted} of the first {found.rows_looked_at} rows would be taken")
+        typer.echo(f"{found.rows_accepted} of the first {found.rows_looked_at} rows would be imported")
     if found.fault:
         _fail(f"{found.fault[0]}: {found.fault[1]}")
     for line, why in found.rejected.listed[:MOST_SAID]:
         typer.echo(f"  line {line}: {why}")
 
 
-@app.command("take")
-def take(
+@app.command("run")
+def run(
     file: File,
-    server: Annotated[str, typer.Option(help="The server that the figures are of; made if there is none.")] = "",
-    cluster: Annotated[str, typer.Option(help="The cluster of a server that is made.")] = "imported",
-    engine: Annotated[str, typer.Option(help="The engine of a server that is made.")] = "other",
+    server: Annotated[str, typer.Option(help="The server that the figures are of; created if there is none.")] = "",
+    cluster: Annotated[str, typer.Option(help="The cluster of a server that is created.")] = "imported",
+    engine: Annotated[str, typer.Option(help="The engine of a server that is created.")] = "other",
     column: Column = [],  # noqa: B006
     whole: Annotated[bool, typer.Option(help="Every execution is there, not only those above a threshold.")] = False,
     cumulative: Annotated[bool | None, typer.Option(help="Figures of statements count up from row to row.")] = None,
     text: Annotated[str, typer.Option(help="The statement of a plan that does not say it itself.")] = "",
     data: Data = Path("data"),
 ) -> None:
-    """Bring a file in. What is there already is not taken twice; lines that are not taken are named with the reason.
+    """Import a file. What is stored already is not stored twice; rejected lines are named with the reason.
 
-    Example: hardy-gauge import take slow.csv --server east --column duration=took:ms
+    Example: hardy-gauge import run slow.csv --server east --column duration=took:ms
     """
     now = time.time_ns() // 1000
     store = Store(AppSettings(data=data).store_path)
@@ -85,14 +85,14 @@ def take(
         except ImportRefused as error:
             _fail(f"{error.field}: {error}")
         import_id = import_service.hand_in(store, file.name, path, "command line", now)
-        import_service.take(store, import_id, path, wanted, now)
+        import_service.run_import(store, import_id, path, wanted, now)
     with store.read() as session:
         row = session.get_one(Import, import_id, options=[undefer(Import.rejected)])
     store.close()
     if row.state != "done":
         _fail(row.detail)
     typer.echo(
-        f"import {row.id}: {row.accepted} taken{f' ({row.detail})' if row.detail else ''}, {row.rejected_count} not"
+        f"import {row.id}: {row.accepted} accepted{f' ({row.detail})' if row.detail else ''}, {row.rejected_count} rejected"
     )
     for line, why in list(of_document(row.rejected))[:MOST_SAID]:
         typer.echo(f"  line {line}: {why}")
@@ -102,7 +102,7 @@ def take(
 
 @app.command("undo")
 def undo(number: Annotated[int, typer.Argument(help="The import's number.")], data: Data = Path("data")) -> None:
-    """Take everything of an import out again.
+    """Undo an import: delete everything that it stored.
 
     Example: hardy-gauge import undo 3
     """

@@ -36,6 +36,8 @@ STEPS = 120
 SHORTEST_STEP_US = 10 * SECOND_US
 SMOOTHED_US = 15 * 60 * SECOND_US
 MOST_SERIES = 11
+# a step of which less was looked at is left blank: a look or two say little
+LEAST_SEEN = 0.2
 NOT_KNOWN = "not known"
 FILTER = "filter."
 
@@ -184,7 +186,8 @@ def _stack(
     for key in top:
         mine = dict(frame.filter(pl.col(by) == key).select("at_us", "active_sessions").iter_rows())
         series[key] = [
-            mine.get(at, 0.0) / part if part > 0 else None for at, part in zip(grid.tolist(), seen, strict=True)
+            mine.get(at, 0.0) / part if part >= LEAST_SEEN else None
+            for at, part in zip(grid.tolist(), seen, strict=True)
         ]
     return Stack(grid.tolist(), step, series, _outline(window, grid, step, spans, before))
 

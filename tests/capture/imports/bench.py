@@ -25,7 +25,7 @@ def bring(store: Store, folder: Path, content: bytes | str, name: str = "file", 
     found = look(path, name, {})
     import_id = import_service.hand_in(store, name, path, "maren", NOW)
     asked = {"format": found.format, "server": "east", "layout": found.layout} | wanted
-    import_service.take(store, import_id, path, ImportRequest.model_validate(asked), NOW)
+    import_service.run_import(store, import_id, path, ImportRequest.model_validate(asked), NOW)
     return told(store, import_id)
 
 

@@ -24,8 +24,7 @@ const copy = (script: string) => navigator.clipboard.writeText(script)
 <template>
   <section class="remedy">
     <h2 class="part">
-      <span>{{ remedy.title }}</span
-      ><span>{{ remedy.applies }}</span>
+      <span>{{ remedy.title }}</span><span>{{ remedy.applies }}</span>
     </h2>
     <pre class="script">{{ remedy.script }}</pre>
     <p class="mb-1">

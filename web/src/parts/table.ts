@@ -16,7 +16,10 @@ export interface Column<Row> {
   missing?: string
 }
 
-export interface Sort { key: string; down: boolean }
+export interface Sort {
+  key: string
+  down: boolean
+}
 
 /** A sort as it stands in an address: "time", or "-up.time" for the least first. */
 export const sortOf = (text: string): Sort => ({ key: text.replace('-up.', ''), down: !text.startsWith('-up.') })

@@ -33,7 +33,7 @@ class ImportQueue:
 
     def _run(self, import_id: int, path: Path, wanted: ImportRequest, stop: threading.Event) -> None:
         try:
-            import_service.take(self.store, import_id, path, wanted, self.clock(), stop.is_set)
+            import_service.run_import(self.store, import_id, path, wanted, self.clock(), stop.is_set)
             with self.store.read() as session:
                 if session.get_one(Import, import_id).state == "done":
                     path.unlink(missing_ok=True)

@@ -57,7 +57,7 @@ def hand_in(store: Store, name: str, path: Path, who: str, now_us: int) -> int:
         return row.id
 
 
-def take(
+def run_import(
     store: Store,
     import_id: int,
     path: Path,

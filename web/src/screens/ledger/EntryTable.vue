@@ -46,7 +46,7 @@ const columns = computed<Column<Entry>[]>(() => [
       ><span :title="spread(row)">{{ row.reference === null ? 'none' : row.reference.value.toFixed(3) }}</span></template
     >
     <template #times="{ row }"
-      ><span :title="row.difference">{{ row.difference.startsWith('as ') ? 'as' : times(row.active_sessions, row.reference?.value) }}</span></template
+      ><span :title="row.difference">{{ row.difference.startsWith('as ') ? 'same' : times(row.active_sessions, row.reference?.value) }}</span></template
     >
   </DataTable>
   <p v-if="entries.length > MOST" class="faded mb-0">{{ entries.length - MOST }} smaller entries are not listed.</p>

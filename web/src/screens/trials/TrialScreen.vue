@@ -87,8 +87,7 @@ load()
           <FamilyBars :arms="result?.arms ?? []" />
           <h2 class="part mt-2"><span>What differed</span></h2>
           <p v-for="arm in design.arms" :key="arm.name" class="mb-1">
-            <strong>{{ arm.name }}</strong
-            >: {{ changesOf(arm) }}
+            <strong>{{ arm.name }}</strong>: {{ changesOf(arm) }}
           </p>
           <h2 class="part mt-2"><span>What was held equal</span></h2>
           <p class="mb-1">
