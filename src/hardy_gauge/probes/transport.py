@@ -99,6 +99,7 @@ class Wire:
         self._lock = Lock()
 
     def close(self) -> None:
+        """Close the line; the next request opens another."""
         if self._connection is not None:
             self._connection.close()
             self._connection = None

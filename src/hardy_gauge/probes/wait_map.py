@@ -12,6 +12,7 @@ from hardy_gauge.core.activity.wait_families import WaitMap
 
 @cache
 def wait_map(engine: str) -> WaitMap:
+    """The wait families of an engine's events; an engine without a file has none."""
     source = resources.files("hardy_gauge.probes") / "wait_maps" / f"{engine}.yaml"
     if not source.is_file():
         return WaitMap({})

@@ -15,6 +15,8 @@ KINDS = ("server", "cluster", "trial", "statement")
 
 @dataclass(frozen=True)
 class Hit:
+    """Something that was found: its kind, its name in addresses, its words."""
+
     kind: str
     name: str
     words: str

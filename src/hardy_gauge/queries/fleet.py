@@ -63,6 +63,8 @@ class ClusterBlock:
 
 @dataclass(frozen=True)
 class Fleet:
+    """All servers by cluster, the furthest from usual first."""
+
     now_us: int
     sentence: str
     unusual: int

@@ -31,6 +31,8 @@ class Gauge:
 
 @dataclass(frozen=True)
 class NamedGauge(Gauge):
+    """A gauge with the name, title and unit of its figure."""
+
     name: str
     title: str
     unit: str
@@ -55,6 +57,7 @@ def recent_gauge(reader: Reader, server_id: int, name: str, until_us: int) -> Ga
 
 
 def named_gauge(reader: Reader, server_id: int, name: str, span: Span) -> NamedGauge:
+    """The gauge of a figure of the catalogue over a span."""
     found, figure = gauge(reader, server_id, name, span), FIGURES[name]
     return NamedGauge(found.value, found.low, found.centre, found.high, found.word, name, figure.title, figure.unit)
 

@@ -40,6 +40,7 @@ class ReadAhead:
         self._frames = {int(key[0]): (part, part["at_us"].to_numpy()) for key, part in parts.items()}
 
     def covers(self, span: Span, columns: Iterable[str]) -> bool:
+        """Whether what is asked for was read ahead."""
         inside = self.span.since_us <= span.since_us and span.until_us <= self.span.until_us
         return inside and self.columns.issuperset(columns)
 

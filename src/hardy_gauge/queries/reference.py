@@ -45,6 +45,7 @@ class ReferenceSpans:
 
     @property
     def known(self) -> bool:
+        """Whether anything is known of the reference."""
         return bool(np.isfinite(self.seconds).any())
 
     def note(self) -> str:

@@ -18,6 +18,8 @@ from hardy_gauge.store.models import Report, Trial
 
 @dataclass(frozen=True)
 class ReportLine:
+    """A report in the list."""
+
     id: int
     title: str
     created_us: int

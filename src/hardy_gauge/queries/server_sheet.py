@@ -37,6 +37,8 @@ MOST_LISTED = 10
 
 @dataclass(frozen=True)
 class ClusterMember:
+    """Another server of the same cluster."""
+
     server: str
     role: str
     active_sessions: float | None

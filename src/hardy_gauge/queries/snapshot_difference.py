@@ -26,6 +26,8 @@ MOST_LISTED = 500
 
 @dataclass(frozen=True)
 class SnapshotOut:
+    """A snapshot in the list."""
+
     id: int
     server: str
     taken_us: int
@@ -47,6 +49,8 @@ class FigureDone:
 
 @dataclass(frozen=True)
 class StatementDone:
+    """What a statement did between two snapshots."""
+
     fingerprint: str
     text: str
     user: str
@@ -61,6 +65,8 @@ class StatementDone:
 
 @dataclass(frozen=True)
 class LevelMoved:
+    """A level at both snapshots, in its unit."""
+
     name: str
     title: str
     unit: str
@@ -70,6 +76,8 @@ class LevelMoved:
 
 @dataclass(frozen=True)
 class SettingMoved:
+    """A setting that differs between two snapshots."""
+
     name: str
     first: str | None
     second: str | None
@@ -77,6 +85,8 @@ class SettingMoved:
 
 @dataclass(frozen=True)
 class Difference:
+    """All that was done between two snapshots of a server."""
+
     sentence: str
     server: str
     first: SnapshotOut
@@ -91,6 +101,7 @@ class Difference:
 
 
 def snapshot_out(row: CounterSnapshot, server: str) -> SnapshotOut:
+    """A stored snapshot as it is listed."""
     return SnapshotOut(row.id, server, row.taken_us, row.started_us, row.why, row.note)
 
 

@@ -62,6 +62,8 @@ class ExecutionRow:
 
 @dataclass(frozen=True)
 class StatementDetail:
+    """All that the statement sheet shows."""
+
     sentence: str
     reference_note: str
     row: StatementRow

@@ -23,6 +23,8 @@ POINTS = 360
 
 @dataclass(frozen=True)
 class Mark:
+    """A change or a finding at a moment of the tape."""
+
     at_us: int
     server: str
     kind: str
@@ -43,6 +45,8 @@ class GapMark:
 
 @dataclass(frozen=True)
 class ShiftMark:
+    """Since when a server is out of its usual range, and by how many times."""
+
     since_us: int
     server: str
     ratio: float

@@ -24,6 +24,8 @@ GOING_ON = ("waiting", "running")
 
 @dataclass(frozen=True)
 class TrialLine:
+    """A trial in the list."""
+
     id: int
     title: str
     created_us: int
@@ -34,12 +36,16 @@ class TrialLine:
 
 @dataclass(frozen=True)
 class TrialList:
+    """All trials, the latest first."""
+
     sentence: str
     trials: list[TrialLine]
 
 
 @dataclass(frozen=True)
 class WorkloadOut:
+    """A recorded or imported workload that trials can play."""
+
     id: int
     name: str
     statements: list[dict[str, Any]]

@@ -26,6 +26,7 @@ class Warmer:
         self._thread.start()
 
     def stop(self) -> None:
+        """End after the server whose ranges are being learnt."""
         self._stop.set()
 
     def _run(self) -> None:

@@ -27,11 +27,13 @@ class Store:
 
     @contextmanager
     def read(self) -> Iterator[Session]:
+        """A session that reads; it sees the store at one moment."""
         with self._sessions() as session:
             yield session
 
     @contextmanager
     def write(self) -> Iterator[Session]:
+        """A session that writes: committed at its end, rolled back on an error. Writers follow one another."""
         with self._sessions() as session:
             session.connection(execution_options={"writes": True})
             try:
@@ -42,6 +44,7 @@ class Store:
                 raise
 
     def close(self) -> None:
+        """Close all connections."""
         self.engine.dispose()
 
 

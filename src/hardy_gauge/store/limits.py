@@ -35,15 +35,18 @@ class Limits(BaseModel):
     )
 
     def days(self, kind: segments.Kind) -> int:
+        """How many days a series is kept."""
         return int(getattr(self, f"{kind}_days"))
 
 
 def limits_of(session: Session) -> Limits:
+    """The limits that are set, or their defaults."""
     row = session.get(Preference, NAME)
     return Limits() if row is None else Limits.model_validate(row.value)
 
 
 def set_limits(session: Session, limits: Limits) -> None:
+    """Store the limits."""
     session.merge(Preference(name=NAME, value=limits.model_dump()))
 
 

@@ -13,6 +13,8 @@ IMPORT = "import:"
 
 
 class Base(DeclarativeBase):
+    """What every table stands on."""
+
     type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012
 
 

@@ -44,6 +44,8 @@ class TokenOut:
 
 @dataclass(frozen=True)
 class AuditLine:
+    """A write: when, by whom, what, from which address."""
+
     at_us: int
     who: str
     action: str
@@ -60,6 +62,7 @@ def person_named(session: Session, name: str) -> Person:
 
 
 def person_out(session: Session, person: Person) -> PersonOut:
+    """A person without secrets, with the last time of use."""
     rows = list(session.scalars(select(SignIn).where(SignIn.person_id == person.id)))
     seen = max((row.seen_us for row in rows), default=None)
     role = next(role for role in w.ROLES if role == person.role)
@@ -93,6 +96,7 @@ def edit_person(
 
 
 def token_out(row: Token, token: str = "") -> TokenOut:
+    """A token; its text only where it was just made."""
     return TokenOut(
         row.id, row.name, row.scope, row.person.name, row.created_us, row.ends_us, row.used_us, row.withdrawn, token
     )

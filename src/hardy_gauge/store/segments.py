@@ -85,6 +85,7 @@ def append(session: Session, server_id: int, kind: Kind, frame: pl.DataFrame, im
 
 
 def encode(frame: pl.DataFrame) -> bytes:
+    """A frame as a Parquet block."""
     buffer = io.BytesIO()
     frame.write_parquet(buffer, compression="zstd", statistics=False, row_group_size=1 << 20)
     return buffer.getvalue()

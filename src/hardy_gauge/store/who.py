@@ -35,6 +35,7 @@ class Who:
     csrf_token: str = ""
 
     def may(self, role: Role) -> bool:
+        """Whether the role is at least ``role``."""
         return ROLES.index(self.role) >= ROLES.index(role)
 
 
@@ -55,6 +56,7 @@ def add_person(session: Session, name: str, role: Role, password: str, now_us: i
 
 
 def check_password(password: str) -> None:
+    """InvalidInput when a password is too weak."""
     if len(password) < FEWEST_CHARACTERS:
         raise InvalidInput(
             f"password: at least {FEWEST_CHARACTERS} characters were expected", "password", "The password is too weak"
@@ -69,6 +71,7 @@ def set_password(session: Session, person: Person, password: str) -> None:
 
 
 def anyone(session: Session) -> bool:
+    """Whether any person is there yet."""
     return bool(session.scalar(select(func.count()).select_from(Person)))
 
 
@@ -93,6 +96,7 @@ def sign_in(session: Session, person: Person, now_us: int) -> str:
 
 
 def sign_out_everywhere(session: Session, person: Person) -> None:
+    """End all sign-ins of a person."""
     for row in session.scalars(select(SignIn).where(SignIn.person_id == person.id)):
         session.delete(row)
 

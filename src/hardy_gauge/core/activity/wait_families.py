@@ -24,5 +24,6 @@ class WaitMap:
         self.families = dict(families)
 
     def family(self, event: str) -> str:
+        """The family of an event; of its kind, such as ``IO:*``, where the event has no line; otherwise "other"."""
         named = self.families.get(event)
         return named or self.families.get(f"{event.partition(':')[0]}:*", "other")

@@ -62,6 +62,8 @@ class Samples:
 
 @dataclass(frozen=True)
 class Schema:
+    """Tables by name, and the SQL dialect (of sqlglot) in which remedies are written."""
+
     dialect: str
     tables: Mapping[str, TableFacts]
 

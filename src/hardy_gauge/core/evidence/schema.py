@@ -16,6 +16,8 @@ class ColumnFacts:
 
 @dataclass(frozen=True)
 class IndexFacts:
+    """An index over all rows of a table, with its columns in order."""
+
     name: str
     columns: tuple[str, ...]
     unique: bool

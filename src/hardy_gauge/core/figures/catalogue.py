@@ -28,6 +28,7 @@ class Figure:
 
     @property
     def columns(self) -> tuple[str, str]:
+        """The stored columns that the figure is made of."""
         return self.above, self.below
 
 

@@ -31,14 +31,17 @@ def duration(value: object) -> object:
 
 
 def byte_size(value: object) -> object:
+    """Bytes from a number or a text such as "64 MiB"; ValueError otherwise."""
     return _read(value, _SIZE, "a size", "64 MiB")
 
 
 def rate(value: object) -> object:
+    """Times a second from a number or a text such as "900 /s"; ValueError otherwise."""
     return _read(value, {"/s": 1.0}, "a rate", "900 /s")
 
 
 def share(value: object) -> object:
+    """A share from 0 to 1 from a number or a text such as "5%"; ValueError otherwise."""
     return _read(value, {"%": 0.01}, "a share", "5%")
 
 

@@ -16,6 +16,7 @@ def distance_words(one: Distance) -> str:
 
 
 def uneven_words(server: str, part: float, count: int, role: str) -> str:
+    """A member that does more than its part of a cluster's calls; ``part`` is a share of 1."""
     return f"uneven: {server} does {share(part)} of the calls of {count} {role}s"
 
 

@@ -40,6 +40,7 @@ class Step:
             yield from step.walk(depth + 1)
 
     def shape(self) -> str:
+        """What the step and those below it do, and on which objects: equal for plans that differ in figures only."""
         below = ",".join(step.shape() for step in self.steps)
         return f"{self.operation}:{self.object or ''}:{self.index or ''}({below})"
 

@@ -31,6 +31,7 @@ class Distance:
 
     @property
     def unlike(self) -> bool:
+        """Whether the distance is beyond 3.5 (Iglewicz and Hoaglin 1993)."""
         return abs(self.distance) > UNLIKE
 
 

@@ -54,6 +54,7 @@ def like_spans(focus: Span) -> list[Span]:
 
 
 def is_same_weekday(focus: Span, span: Span) -> bool:
+    """Whether the span lies whole weeks before the focus."""
     return (focus.since_us - span.since_us) % WEEK_US == 0
 
 

@@ -22,6 +22,7 @@ class Span:
 
     @property
     def seconds(self) -> float:
+        """Its length in seconds."""
         return (self.until_us - self.since_us) / SECOND_US
 
     def moved(self, by_us: int) -> Span:

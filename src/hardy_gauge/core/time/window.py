@@ -16,6 +16,8 @@ _DURATION = re.compile(r"P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?)?")
 
 
 class BadWindow(InvalidInput):
+    """A focus or a reference that cannot be read."""
+
     title = "Impossible window"
 
 

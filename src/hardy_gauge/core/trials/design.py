@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class PlannedRun:
+    """One run of a trial: its place in the order, its block, its arm."""
+
     number: int
     block: int
     arm: str

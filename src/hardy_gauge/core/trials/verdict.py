@@ -35,6 +35,8 @@ class Guardrail:
 
 @dataclass(frozen=True)
 class Verdict:
+    """What a trial shows on the figure that was named as its goal."""
+
     outcome: Outcome
     goal_met: Literal["met", "not met", "open"]
     guardrails_broken: list[str]
@@ -42,6 +44,7 @@ class Verdict:
 
 
 def higher_is_better(metric: str) -> bool:
+    """Whether more of a figure is better."""
     return metric == "throughput"
 
 

@@ -39,6 +39,8 @@ class ExplainRequest(Message):
 
 
 class Explained(Message):
+    """A plan that a server would use or used. Times in seconds; cost in the engine's own unit."""
+
     plan_key: str
     cost: float
     time_s: float | None

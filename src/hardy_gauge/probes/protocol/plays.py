@@ -11,6 +11,8 @@ from hardy_gauge.probes.protocol.state import IndexSpec
 
 
 class PlayStatement(Message):
+    """A statement of a workload, called in proportion to its weight."""
+
     text: str
     weight: float = Field(gt=0)
 
@@ -47,6 +49,8 @@ class PlayRequest(Message):
 
 
 class PlayState(Message):
+    """How far a played workload is."""
+
     play: str
     state: Literal["running", "finished", "stopped", "failed"]
     done_s: float

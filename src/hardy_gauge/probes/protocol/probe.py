@@ -16,23 +16,51 @@ from hardy_gauge.probes.protocol.work import Counters, Executions, Sessions, Sta
 class Probe(Protocol):
     """Reading one server. A call that the server has no ability for raises ``Unsupported``."""
 
-    def identity(self) -> Identity: ...
-    def host(self) -> Host: ...
-    def counters(self) -> Counters: ...
-    def statements(self) -> StatementCounters: ...
-    def sessions(self) -> Sessions: ...
-    def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> Executions: ...
-    def settings(self) -> Settings: ...
-    def schema(self) -> Schema: ...
-    def explain(self, request: ExplainRequest) -> Explained: ...
-    def plan(self, plan_key: str) -> Explained: ...
-    def messages(self, since_us: int) -> LogMessages: ...
-    def members(self) -> Members: ...
-    def readiness(self) -> Readiness: ...
-    def close(self) -> None: ...
+    def identity(self) -> Identity:
+        """Who answers, and what it can report."""
+
+    def host(self) -> Host:
+        """Cores, memory in bytes, and volumes."""
+
+    def counters(self) -> Counters:
+        """Cumulative figures of the server, and levels."""
+
+    def statements(self) -> StatementCounters:
+        """Cumulative figures by statement."""
+
+    def sessions(self) -> Sessions:
+        """Sessions that work or wait now."""
+
+    def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> Executions:
+        """Executions that ended after ``since_us`` and took ``threshold_s`` or more; ``literals`` keeps values in texts."""
+
+    def settings(self) -> Settings:
+        """Settings with their defaults and ranges."""
+
+    def schema(self) -> Schema:
+        """Tables, columns and indexes with statistics."""
+
+    def explain(self, request: ExplainRequest) -> Explained:
+        """The plan of a text, also with indexes that do not exist; Refused where the text or the index is wrong."""
+
+    def plan(self, plan_key: str) -> Explained:
+        """A plan that was in use."""
+
+    def messages(self, since_us: int) -> LogMessages:
+        """Log messages after ``since_us``."""
+
+    def members(self) -> Members:
+        """The other servers of its cluster."""
+
+    def readiness(self) -> Readiness:
+        """What is reported, and for the rest why not and what to switch on."""
+
+    def close(self) -> None:
+        """Let go of the connection; the probe is not used again."""
 
 
 class RemembersPast(Probe, Protocol):
     """A probe with the ability ``history``: rows of a past span, columns as in docs/probe-protocol.md."""
 
-    def history(self, kind: HistoryKind, since_us: int, until_us: int) -> pl.DataFrame: ...
+    def history(self, kind: HistoryKind, since_us: int, until_us: int) -> pl.DataFrame:
+        """What was recorded from ``since_us`` to before ``until_us``, with the columns of docs/probe-protocol.md."""

@@ -10,6 +10,8 @@ from hardy_gauge.probes.protocol.base import Message
 
 
 class SettingValue(Message):
+    """A setting with its default and range in its own unit; ``concerns`` is "work", or "other" for names and the like."""
+
     name: str
     value: float | int | str | bool
     unit: str | None = None
@@ -25,11 +27,15 @@ class SettingValue(Message):
 
 
 class Settings(Message):
+    """All settings at one moment."""
+
     at_us: int
     settings: list[SettingValue]
 
 
 class Column(Message):
+    """A column with the planner's statistics; None where there are none."""
+
     name: str
     type: str
     width_bytes: float
@@ -47,6 +53,8 @@ class IndexSpec(Message):
 
 
 class IndexFacts(IndexSpec):
+    """An index that exists."""
+
     bytes: int
     lookups: float | None = None
     predicate: str | None = Field(None, description="of an index over a part of the rows")
@@ -69,6 +77,8 @@ class Table(Message):
 
 
 class Schema(Message):
+    """All tables of a database at one moment."""
+
     at_us: int
     database: str
     dialect: str = Field("postgres", description="the SQL dialect name by which texts are parsed")
@@ -86,5 +96,7 @@ class LogMessage(Message):
 
 
 class LogMessages(Message):
+    """Log messages up to ``until_us``, from which the next are asked."""
+
     until_us: int
     messages: list[LogMessage]

@@ -72,6 +72,8 @@ class Member(Message):
 
 
 class Members(Message):
+    """The other servers of a cluster, as one server sees them."""
+
     at_us: int
     members: list[Member]
 
@@ -87,5 +89,7 @@ class Report(Message):
 
 
 class Readiness(Message):
+    """What a server reports, ability by ability."""
+
     at_us: int
     reports: list[Report]

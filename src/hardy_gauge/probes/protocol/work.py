@@ -37,6 +37,8 @@ class StatementCounter(Message):
 
 
 class StatementCounters(Message):
+    """Cumulative figures by statement; ``started_at_us`` changes when they begin anew."""
+
     at_us: int
     started_at_us: int
     statements: list[StatementCounter]
@@ -57,6 +59,8 @@ class Session(Message):
 
 
 class Sessions(Message):
+    """Sessions that work or wait at one moment."""
+
     at_us: int
     sessions: list[Session]
 
@@ -78,5 +82,7 @@ class ExecutionRecord(Message):
 
 
 class Executions(Message):
+    """Finished executions up to ``until_us``, from which the next are asked."""
+
     until_us: int
     executions: list[ExecutionRecord]

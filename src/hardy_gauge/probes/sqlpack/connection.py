@@ -110,6 +110,7 @@ class Line:
         return (words.replace(str(secret), "…") if secret else words)[:400]
 
     def close(self) -> None:
+        """Close the connection for good."""
         with self._lock, suppress(SQLAlchemyError):
             if self._connection is not None:
                 self._connection.invalidate()

@@ -13,9 +13,14 @@ class EngineAdapter(Protocol):
     """What the class ``EngineAdapter`` of an engine's module beside its pack does; it keeps its place in the log."""
 
     def __init__(self, line: Line) -> None: ...
-    def explain(self, request: ExplainRequest) -> Explained: ...
-    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions: ...
-    def messages(self, since_us: int) -> LogMessages: ...
+    def explain(self, request: ExplainRequest) -> Explained:
+        """The plan of a text."""
+
+    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
+        """Finished executions from the log."""
+
+    def messages(self, since_us: int) -> LogMessages:
+        """Messages from the log."""
 
 
 class NoCompanion:
@@ -25,16 +30,20 @@ class NoCompanion:
         self.line = line
 
     def explain(self, request: ExplainRequest) -> Explained:
+        """The plan of a text."""
         raise Unsupported("the pack does not say how this engine is asked for a plan")
 
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
+        """Finished executions from the log."""
         raise Unsupported("the pack does not say how this engine's log is read")
 
     def messages(self, since_us: int) -> LogMessages:
+        """Messages from the log."""
         raise Unsupported("the pack does not say how this engine's log is read")
 
 
 def adapter_of(name: str, line: Line) -> EngineAdapter:
+    """The adapter of an engine's module; of none, one that refuses."""
     if not name:
         return NoCompanion(line)
     module = importlib.import_module(f"hardy_gauge.probes.sqlpack.{name}")

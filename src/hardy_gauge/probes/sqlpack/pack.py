@@ -13,6 +13,8 @@ from hardy_gauge.probes.protocol import Ability
 
 
 class PackPart(BaseModel):
+    """A part of a pack; unknown keys are an error."""
+
     model_config = ConfigDict(extra="forbid")
 
 
@@ -99,6 +101,7 @@ class FigureQuery(PackPart):
 
 @cache
 def load_pack(engine: str) -> Pack:
+    """The pack of an engine; a ValidationError names what is wrong in the file."""
     source = resources.files("hardy_gauge.probes.sqlpack") / "packs" / f"{engine}.yaml"
     return Pack.model_validate(yaml.safe_load(source.read_text(encoding="utf-8")))
 

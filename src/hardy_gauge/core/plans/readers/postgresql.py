@@ -22,12 +22,14 @@ _CONDITIONS = ("Index Cond", "Recheck Cond", "Filter", "Hash Cond", "Merge Cond"
 
 
 def matches(document: object) -> bool:
+    """Whether a document is a plan as PostgreSQL writes one as JSON."""
     if isinstance(document, list) and document:
         document = document[0]
     return isinstance(document, dict) and "Plan" in document
 
 
 def read(document: Any) -> Plan:
+    """The plan; MalformedPlan names what is wrong. Loops and parallel processes are turned into elapsed time."""
     top = document[0] if isinstance(document, list) else document
     node = top["Plan"]
     if not isinstance(node, dict):

@@ -14,10 +14,12 @@ _KNOWN = {"operation", "words", "object", "index", "predicate", "steps", *_FIGUR
 
 
 def matches(document: object) -> bool:
+    """Whether a document is a plan of the probe protocol."""
     return isinstance(document, dict) and ("root" in document or ("operation" in document and "steps" in document))
 
 
 def read(document: Any) -> Plan:
+    """The plan; MalformedPlan names what is wrong."""
     root = step(document.get("root", document), "root")
     return Plan(root, NAME, cost=root.cost, time_s=root.time_s)
 

@@ -17,10 +17,12 @@ _ACCESS = re.compile(
 
 
 def matches(document: object) -> bool:
+    """Whether a document is the rows of ``EXPLAIN QUERY PLAN``."""
     return isinstance(document, list) and bool(document) and isinstance(document[0], dict) and "detail" in document[0]
 
 
 def read(document: Any) -> Plan:
+    """The plan, without costs and times, which SQLite does not report; MalformedPlan names what is wrong."""
     root = Step("statement", "the statement")
     steps: dict[int, Step] = {0: root}
     for i, row in enumerate(document):

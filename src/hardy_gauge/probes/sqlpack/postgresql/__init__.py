@@ -17,6 +17,7 @@ class EngineAdapter:
         self._tail = LogTail(line)
 
     def explain(self, request: ExplainRequest) -> Explained:
+        """The plan of a text."""
         return explain(self.line, request)
 
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
@@ -27,6 +28,7 @@ class EngineAdapter:
         return Executions(until_us=max([since_us, *(e.at_us for e in entries)]), executions=found)
 
     def messages(self, since_us: int) -> LogMessages:
+        """Messages from the log."""
         entries = self._tail.since(since_us)
         found = [m for m in map(message_of, entries) if m is not None]
         return LogMessages(until_us=max([since_us, *(e.at_us for e in entries)]), messages=found)

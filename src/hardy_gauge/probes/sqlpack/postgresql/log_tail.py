@@ -118,6 +118,7 @@ def csv_rows(text: str) -> list[tuple[str, dict[str, str]]]:
 
 
 def json_rows(text: str) -> list[tuple[str, dict[str, str]]]:
+    """Each line of a JSON log with its fields; a line that is not JSON is left out."""
     rows = []
     for line in text.splitlines():
         try:

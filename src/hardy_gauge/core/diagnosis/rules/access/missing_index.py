@@ -31,6 +31,7 @@ class MissingIndex:
     needs: tuple[Source, ...] = ("statements", "samples", "schema")
 
     def examine(self, evidence: Evidence) -> list[Finding]:
+        """A finding for each statement that mostly reads all of a table by conditions that an index could serve."""
         statements, samples, schema = evidence.statements, evidence.samples, evidence.schema
         assert isinstance(statements, Mapping) and isinstance(samples, Samples) and isinstance(schema, Schema)
         found = [
@@ -66,6 +67,7 @@ class MissingIndex:
         )  # fmt: skip
 
     def confirm(self, finding: Finding, answer: Plan | None) -> Finding | None:
+        """With the plan that the server would use: withdrawn where it would not use the index."""
         if answer is None or finding.question is None:
             return replace(finding, question=None)
         if heaviest_scan(answer, of=finding.question.index.table) is not None:
