@@ -1,4 +1,4 @@
-"""Every error that a person is told of: one tree, each with a sentence that names the field and what would be right."""
+"""Every error that is shown to a person: one tree, each with a sentence that names the field and what would be right."""
 
 from __future__ import annotations
 

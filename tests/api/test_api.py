@@ -152,7 +152,7 @@ def test_tape(client: TestClient) -> None:
 
 def test_find_and_lists(client: TestClient) -> None:
     assert [h["name"] for h in get(client, "find", q="server desk")] == ["desk-a", "desk-b", "desk-c"]
-    assert get(client, "trials")["trials"] == [] and get(client, "reports") == []
+    assert get(client, "trials")["trials"] == [] and get(client, "reports")["reports"] == []
     assert {t["name"] for t in get(client, "trials/targets")} == {"lab-a", "library"}
     assert get(client, "findings", scope="desk-b")["findings"] == []
 

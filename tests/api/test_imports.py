@@ -61,7 +61,7 @@ def test_a_file_is_looked_at_corrected_taken_and_undone(client: TestClient, tmp_
     assert looked["layout"]["columns"]["duration"] == {"column": "duration_ms", "unit": "ms"}
     assert (looked["rows_looked_at"], looked["rows_accepted"], looked["remembered"]) == (6, 3, False)
     assert looked["rejected"][0] == {"line": 4, "why": "duration_ms is not a duration: soon"}
-    assert client.get("/api/imports").json() == [], "nothing is taken before it is agreed"
+    assert client.get("/api/imports").json()["imports"] == [], "nothing is taken before it is agreed"
     layout = looked["layout"] | {
         "columns": looked["layout"]["columns"] | {"duration": {"column": "duration_ms", "unit": "us"}}
     }
@@ -76,7 +76,7 @@ def test_a_file_is_looked_at_corrected_taken_and_undone(client: TestClient, tmp_
     assert hand_in(client, EXECUTIONS + "\n", "slow.csv")["remembered"], "the correction is remembered"
     assert client.delete(f"/api/imports/{looked['id']}").status_code == 204
     assert client.get("/api/connections").json()["connections"] == []
-    assert [row["state"] for row in client.get("/api/imports").json()] == ["undone"]
+    assert [row["state"] for row in client.get("/api/imports").json()["imports"]] == ["undone"]
     assert not list((tmp_path / "incoming").glob(str(looked["id"]))), "the file itself is not kept"
 
 
@@ -104,7 +104,7 @@ def test_what_is_wrong_is_named_and_nothing_is_stored(client: TestClient, wanted
     body = {"format": "table", "layout": looked["layout"], "server": "east"} | wanted
     answer = client.post(f"/api/imports/{looked['id']}/start", json=body)
     assert answer.status_code == 422 and answer.json()["field"] == field, answer.json()
-    assert client.get("/api/imports").json() == []
+    assert client.get("/api/imports").json()["imports"] == []
 
 
 def test_a_file_of_nothing_is_refused(client: TestClient, tmp_path: Path) -> None:
@@ -117,9 +117,9 @@ def test_a_sender_of_otlp_is_told_what_was_not_taken(client: TestClient) -> None
     assert client.post("/api/otlp/v1/traces", json=spans(ROWS)).json() == {}
     again = client.post("/api/otlp/v1/traces", json=spans(ROWS[:5])).json()["partialSuccess"]
     assert again == {"rejectedSpans": "5", "errorMessage": "5 × it is there already"}
-    told = client.post("/api/otlp/v1/metrics", json=metrics()).json()["partialSuccess"]
-    assert told["rejectedDataPoints"] == "2"
-    (row,) = client.get("/api/imports").json()
+    content = client.post("/api/otlp/v1/metrics", json=metrics()).json()["partialSuccess"]
+    assert content["rejectedDataPoints"] == "2"
+    (row,) = client.get("/api/imports").json()["imports"]
     assert (row["name"], row["servers"], row["accepted"]) == ("received", ["db-7"], 95)
     assert client.post("/api/otlp/v1/logs", json={}).status_code == 404
     assert (

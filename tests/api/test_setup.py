@@ -116,7 +116,7 @@ def test_a_secret_goes_in_and_never_comes_out(client: TestClient, practice: str)
         client, "POST", "accounts", 201, json={"name": "watch", "user": "g", "secret": SECRET, "groups": ["desk"]}
     )
     connect(client, practice, "desk-a", "lab-a", account="")
-    assert call(client, "GET", "accounts")[0]["servers"] == ["desk-a"], "by its group"
+    assert call(client, "GET", "accounts")["accounts"][0]["servers"] == ["desk-a"], "by its group"
     row = call(client, "GET", "connections")["connections"][0]
     assert (row["account"], row["account_by"]) == ("watch", "its group")
     rotated = call(client, "PATCH", "accounts/watch", json={"secret": SECRET + "2"})
@@ -273,4 +273,4 @@ def test_a_bundle_over_the_api(client: TestClient, practice: str) -> None:
     assert row["capture"] == "opened"
     call(client, "DELETE", f"bundles/{opened['bundle']}", 204)
     call(client, "DELETE", f"bundles/{opened['bundle']}", 404)
-    assert call(client, "GET", "bundles") == []
+    assert call(client, "GET", "bundles")["bundles"] == []

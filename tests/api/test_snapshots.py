@@ -58,7 +58,7 @@ def test_what_cannot_be_compared_is_said(client: TestClient) -> None:
     assert same.status_code == 422 and "later" in same.json()["detail"]
     assert client.get("/api/snapshots/difference", params={"first": 999, "second": 1}).status_code == 404
     assert client.delete(f"/api/snapshots/{rows[0]['id']}").status_code == 204
-    assert [row["id"] for row in client.get("/api/snapshots").json()] == [rows[1]["id"]]
+    assert [row["id"] for row in client.get("/api/snapshots").json()["snapshots"]] == [rows[1]["id"]]
 
 
 def test_the_schedule_is_kept(client: TestClient) -> None:

@@ -96,10 +96,10 @@ def test_changed_setting_is_recorded(store: Store, desk: RegisteredServer) -> No
     recorder = collector.recorders[0]
     recorder.tick(clock_us())
     collector.write()
-    assert recorder.gathered.settings is None
+    assert recorder.batch.settings is None
     changed = desk.probe.settings()
     changed.settings[0].value = 42
-    recorder.gathered.settings = changed
+    recorder.batch.settings = changed
     collector.write()
     collector._pool.shutdown()
     with store.read() as session:

@@ -161,7 +161,7 @@ def test_reset_and_restart_are_told_and_nothing_is_guessed(
     recorder.tick(now + MINUTE_US)
     time.sleep(0.6)
     recorder.tick(now + 2 * MINUTE_US)
-    (reset,) = [t for t in recorder.gathered.troubles if t.kind == "reset"]
+    (reset,) = [t for t in recorder.batch.troubles if t.kind == "reset"]
     assert "went back" in reset.reason
     assert len(recorder.work.metrics) == 1
 

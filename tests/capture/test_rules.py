@@ -83,12 +83,12 @@ def frames(recorder: Recorder) -> dict[str, pl.DataFrame]:
 
 
 def kinds(recorder: Recorder) -> set[str]:
-    return {trouble.kind for trouble in recorder.gathered.troubles if trouble.to_us is None}
+    return {trouble.kind for trouble in recorder.batch.troubles if trouble.to_us is None}
 
 
 def test_a_rule_without_anything_records_everything() -> None:
     recorder, probe = recorded(CaptureRule())
-    assert probe.asked == 240 and len(recorder.gathered.samples) == 6 * 240 and len(recorder.work.statements) == 12
+    assert probe.asked == 240 and len(recorder.batch.samples) == 6 * 240 and len(recorder.work.statements) == 12
     assert kinds(recorder) - {"clock"} == set()
     assert "weight" not in frames(recorder)["sample"].columns
 
@@ -106,7 +106,7 @@ def test_one_session_in_several_stands_for_the_others() -> None:
     frame = frames(recorder)["sample"]
     assert 0 < len(followed) < 6 and sorted(frame["session"].unique()) == followed
     assert set(frame["weight"]) == {3.0} and set(frame["one_in"]) == {3}
-    assert any("one session in 3" in t.reason for t in recorder.gathered.troubles if t.kind == "partial")
+    assert any("one session in 3" in t.reason for t in recorder.batch.troubles if t.kind == "partial")
 
 
 @pytest.mark.parametrize("one_in", [2, 5, 16, 1000])
@@ -141,7 +141,7 @@ def test_reading_records_nothing_and_says_so() -> None:
     assert probe.asked == 0 and frames(recorder) == {} and kinds(recorder) == {"paused"}
     recorder.rule = CaptureRule()
     recorder.tick(NOW + 300 * SECOND)
-    assert kinds(recorder) - {"clock"} == set() and recorder.gathered.troubles[0].to_us == NOW + 300 * SECOND
+    assert kinds(recorder) - {"clock"} == set() and recorder.batch.troubles[0].to_us == NOW + 300 * SECOND
 
 
 def test_only_some_are_recorded() -> None:
@@ -149,17 +149,16 @@ def test_only_some_are_recorded() -> None:
     by_text, _ = recorded(CaptureRule(only=Only(text="WEIGHTY")))
     by_session, _ = recorded(CaptureRule(only=Only(sessions=[2, 3])))
     assert (
-        len(by_user.gathered.samples) == 3 * 240
-        and len(by_text.gathered.samples) == len(by_session.gathered.samples) == 2 * 240
+        len(by_user.batch.samples) == 3 * 240 and len(by_text.batch.samples) == len(by_session.batch.samples) == 2 * 240
     )
-    assert "partial" in kinds(by_user) and "users" in by_user.gathered.troubles[0].reason
+    assert "partial" in kinds(by_user) and "users" in by_user.batch.troubles[0].reason
 
 
 def test_weighty_leaves_out_light_statements_but_not_their_sums() -> None:
     recorder, _ = recorded(CaptureRule(mode="weighty", weighty_from=0.01))
     assert {row[2].key for row in recorder.work.statements} == {"k1", "k2"}
     assert recorder.work.metrics[-1][2]["calls"] == 60
-    assert "10 ms a call" in next(t.reason for t in recorder.gathered.troubles if t.kind == "partial")
+    assert "10 ms a call" in next(t.reason for t in recorder.batch.troubles if t.kind == "partial")
 
 
 def test_waits_and_sessions_can_be_left_out() -> None:
@@ -204,9 +203,9 @@ def test_slowing_down_is_said_and_weighs_more() -> None:
     recorder.backoff = Backoff(lambda: next(clock))
     for second in range(60):
         recorder.tick(NOW + second * SECOND)
-    said = [t for t in recorder.gathered.troubles if t.kind == "slowed"]
+    said = [t for t in recorder.batch.troubles if t.kind == "slowed"]
     assert recorder.backoff.factor == 2 and said and "every 2 s" in said[0].reason
-    assert {every for _, every, _, _ in recorder.gathered.samples} == {1.0, 2.0}
+    assert {every for _, every, _, _ in recorder.batch.samples} == {1.0, 2.0}
 
 
 @pytest.mark.parametrize(("text", "field", "words"), [

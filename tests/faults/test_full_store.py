@@ -42,7 +42,7 @@ class Desk:
 
 @pytest.mark.parametrize("pragma", ["max_page_count", "query_only"])
 def test_a_store_that_takes_nothing_loses_nothing(store: Store, pragma: str) -> None:
-    """Full, or read-only: what was gathered is written when there is room again, once."""
+    """Full, or read-only: what was batch is written when there is room again, once."""
     desk = Desk(store)
     desk.pass_minutes(3)
     desk.collector.write()
@@ -57,7 +57,7 @@ def test_a_store_that_takes_nothing_loses_nothing(store: Store, pragma: str) -> 
         connection.execute(f"PRAGMA {pragma} = {setting}")  # type: ignore[attr-defined]
 
     desk.pass_minutes(2)
-    desk.collector.recorders[0].gathered.samples *= 20_000  # more than the free room of a page
+    desk.collector.recorders[0].batch.samples *= 20_000  # more than the free room of a page
     with pytest.raises(Exception, match=r"full|readonly"):
         desk.collector.write()
     assert desk.calls() == [600.0] * 2

@@ -104,10 +104,10 @@ def test_failure_is_a_gap_and_others_go_on(bench: Bench, spoil: Callable[[str], 
 def test_rows_that_make_no_table_cost_their_own_server_a_gap(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     plain = CaptureBatch.frames
 
-    def frames(gathered: CaptureBatch, registry: StatementRegistry) -> object:
-        if gathered.rule.name == "spoilt":
+    def frames(batch: CaptureBatch, registry: StatementRegistry) -> object:
+        if batch.rule.name == "spoilt":
             raise ValueError("no table")
-        return plain(gathered, registry)
+        return plain(batch, registry)
 
     monkeypatch.setattr(CaptureBatch, "frames", frames)
     usual = bench.recorder("bad").rule

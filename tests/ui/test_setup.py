@@ -60,7 +60,7 @@ def test_a_rule_says_what_it_would_miss_and_is_the_same_as_a_file(page: Page) ->
     expect(page.locator("[data-test=rules-yaml]")).to_have_value(re.compile(r"every_nth_session: 3\n\s+literals: kept"))
     expect(page.locator("tr.chosen")).to_contain_text("one in 3")
     page.locator("[data-test=rules-save]").click()
-    expect(page.get_by_text("saved and followed")).to_be_visible()
+    expect(page.get_by_text("saved and in force")).to_be_visible()
     page.goto("/setup/servers?search=stats-a")
     expect(page.locator("tr[data-row=stats-a]")).to_contain_text("weighty reporting")
     page.goto("/setup/rules")
@@ -94,12 +94,12 @@ def test_several_servers_are_read_before_anything_is_stored(page: Page) -> None:
 
 def test_a_server_is_edited_where_it_stands(page: Page) -> None:
     page.goto("/setup/servers?open=lab-b")
-    page.get_by_label("Labels, with commas between").fill("trial, quiet")
+    page.get_by_label("Labels, separated by commas").fill("trial, quiet")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("saved", exact=True)).to_be_visible()
     expect(page.locator("tr[data-row=lab-b]")).to_contain_text("quiet, trial")
     expect(page.get_by_text("Reports", exact=True).last).to_be_visible()
-    page.get_by_label("Labels, with commas between").fill("")
+    page.get_by_label("Labels, separated by commas").fill("")
     page.get_by_role("button", name="Save").click()
     expect(page.locator("tr[data-row=lab-b]")).not_to_contain_text("quiet")
 

@@ -26,7 +26,7 @@ class Beside:
         return host.facts(self.folders)
 
     def counters(self) -> p.Counters:
-        """The engine's own figures come first where both tell one."""
+        """The engine's own figures come first where both report one."""
         try:
             found = self.probe.counters()
         except p.Unsupported:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Request
-from pydantic import Field, SecretStr
+from pydantic import BaseModel, Field, SecretStr
 
 from hardy_gauge.api.current import CurrentReader, CurrentSettings
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.capture import accounts as keyring
 from hardy_gauge.capture.accounts import AccountOut
+from hardy_gauge.core.narrative.setup import accounts_sentence
 from hardy_gauge.store.keyring import Keyring
 
 router = APIRouter(tags=["accounts"], prefix="/accounts")
@@ -32,10 +33,18 @@ class AccountEdit(Strict):
     groups: list[str] | None = Field(None, max_length=100)
 
 
+class Accounts(BaseModel):
+    """All accounts, without their secrets."""
+
+    sentence: str
+    accounts: list[AccountOut]
+
+
 @router.get("")
-def accounts(reader: CurrentReader) -> list[AccountOut]:
+def accounts(reader: CurrentReader) -> Accounts:
     with reader.store.read() as session:
-        return keyring.accounts_in(session)
+        found = keyring.accounts_in(session)
+    return Accounts(sentence=accounts_sentence(len(found), sum(bool(one.servers) for one in found)), accounts=found)
 
 
 @router.post("", status_code=201)

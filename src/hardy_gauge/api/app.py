@@ -66,7 +66,7 @@ def create_app(
     poke: Callable[[], None] = lambda: None,
     diagnose_every_s: float | None = None,
 ) -> FastAPI:
-    """The application over an open store. ``clock`` is what "now" means to it; ``poke`` tells the collector that what
+    """The application over an open store. ``clock`` is what "now" means to it; ``poke`` lets the collector know that what
     is to be captured has changed; servers are diagnosed in the background every ``diagnose_every_s``, None for never.
     """
     reader = Reader(store, clock)

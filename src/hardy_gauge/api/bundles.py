@@ -6,10 +6,12 @@ from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Body, Response
+from pydantic import BaseModel
 
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.bundles import BundleOut, opened_bundles
+from hardy_gauge.core.narrative.setup import bundles_sentence
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.scope import servers_in
 
@@ -17,9 +19,17 @@ router = APIRouter(tags=["bundles"], prefix="/bundles")
 MOST_UPLOAD = 2**30
 
 
+class Bundles(BaseModel):
+    """The bundles that are open here."""
+
+    sentence: str
+    bundles: list[BundleOut]
+
+
 @router.get("")
-def opened(reader: CurrentReader) -> list[BundleOut]:
-    return opened_bundles(reader.store)
+def opened(reader: CurrentReader) -> Bundles:
+    found = opened_bundles(reader.store)
+    return Bundles(sentence=bundles_sentence(len(found)), bundles=found)
 
 
 @router.post("", status_code=201)

@@ -12,6 +12,7 @@ from hardy_gauge.api.fields import Strict
 from hardy_gauge.capture.rules import STARTING_SETS, CaptureRule
 from hardy_gauge.capture.settings_file import COMMAND, as_yaml, read_rules
 from hardy_gauge.capture.targets import pause_servers, rules_of, set_rules
+from hardy_gauge.core.narrative.setup import rules_sentence
 from hardy_gauge.queries.missed import Missed, missed_by
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in
@@ -23,6 +24,7 @@ router = APIRouter(tags=["capture rules"], prefix="/capture-rules")
 class Rules(BaseModel):
     """All rules in order, the YAML that makes the same, and the command that applies it."""
 
+    sentence: str
     rules: list[CaptureRule]
     yaml: str
     command: str = COMMAND
@@ -39,7 +41,7 @@ class Pause(Strict):
 
 
 def _rules(found: list[CaptureRule]) -> Rules:
-    return Rules(rules=found, yaml=as_yaml(found))
+    return Rules(sentence=rules_sentence(len(found)), rules=found, yaml=as_yaml(found))
 
 
 def _stored(reader: Reader) -> Rules:

@@ -14,6 +14,7 @@ from hardy_gauge.api.problems import RowId
 from hardy_gauge.capture.imports.columns import Kind, Layout
 from hardy_gauge.capture.imports.incoming import ImportOut, IncomingFiles, LookOut
 from hardy_gauge.capture.imports.reading import ImportRequest
+from hardy_gauge.core.narrative.setup import imports_sentence
 from hardy_gauge.errors import TooLarge
 
 router = APIRouter(tags=["imports"], prefix="/imports")
@@ -35,10 +36,18 @@ def incoming_of(request: Request) -> IncomingFiles:
 Incoming = Annotated[IncomingFiles, Depends(incoming_of)]
 
 
+class Imports(BaseModel):
+    """The latest first."""
+
+    sentence: str
+    imports: list[ImportOut]
+
+
 @router.get("")
-def imports(incoming: Incoming) -> list[ImportOut]:
-    """The latest first; files that were handed in and never started are not among them."""
-    return incoming.listed()
+def imports(incoming: Incoming) -> Imports:
+    """All imports; files that were uploaded and never started are not among them."""
+    found = incoming.listed()
+    return Imports(sentence=imports_sentence(len(found)), imports=found)
 
 
 @router.post("", status_code=201, openapi_extra={"requestBody": {"content": {"application/octet-stream": {}}}})

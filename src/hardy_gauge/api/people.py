@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from hardy_gauge.api.current import CurrentReader
 from hardy_gauge.api.fields import Password, PersonName, Strict
 from hardy_gauge.api.problems import RowId
+from hardy_gauge.core.narrative.setup import people_sentence
 from hardy_gauge.store import persons
 from hardy_gauge.store import who as w
 from hardy_gauge.store.persons import AuditLine, PersonOut, TokenOut
@@ -37,10 +38,18 @@ class NewToken(Strict):
     days: int = Field(90, ge=1, le=365)
 
 
+class People(BaseModel):
+    """All people, those who are blocked too."""
+
+    sentence: str
+    people: list[PersonOut]
+
+
 @router.get("/people")
-def people(reader: CurrentReader) -> list[PersonOut]:
+def people(reader: CurrentReader) -> People:
     with reader.store.read() as session:
-        return persons.people_in(session)
+        found = persons.people_in(session)
+    return People(sentence=people_sentence(sum(not one.barred for one in found)), people=found)
 
 
 @router.post("/people", status_code=201)

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.api.problems import RowId
+from hardy_gauge.core.narrative.setup import reports_sentence
 from hardy_gauge.queries.reports import ReportLine, report_lines, report_of, server_report
 
 router = APIRouter(tags=["reports"])
@@ -17,9 +18,17 @@ class ReportRequest(BaseModel):
     server: str
 
 
+class Reports(BaseModel):
+    """The latest first."""
+
+    sentence: str
+    reports: list[ReportLine]
+
+
 @router.get("/reports")
-def list_reports(reader: CurrentReader) -> list[ReportLine]:
-    return report_lines(reader)
+def list_reports(reader: CurrentReader) -> Reports:
+    found = report_lines(reader)
+    return Reports(sentence=reports_sentence(len(found)), reports=found)
 
 
 @router.post("/reports", status_code=201)

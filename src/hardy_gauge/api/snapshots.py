@@ -14,6 +14,7 @@ from hardy_gauge.api.fields import Strict
 from hardy_gauge.api.problems import RowId
 from hardy_gauge.capture import snapshots
 from hardy_gauge.capture.settings_file import COMMAND, as_yaml
+from hardy_gauge.core.narrative.setup import snapshots_sentence
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.snapshot_difference import (
     Difference,
@@ -44,10 +45,18 @@ class ScheduleOut(snapshots.Schedule):
     command: str
 
 
+class Snapshots(BaseModel):
+    """The latest first."""
+
+    sentence: str
+    snapshots: list[SnapshotOut]
+
+
 @router.get("")
-def listed(reader: CurrentReader, server: str = "") -> list[SnapshotOut]:
-    """The latest first, of one server or of all."""
-    return snapshots_of(reader, server)
+def listed(reader: CurrentReader, server: str = "") -> Snapshots:
+    """Snapshots of one server or of all."""
+    found = snapshots_of(reader, server)
+    return Snapshots(sentence=snapshots_sentence(len(found)), snapshots=found)
 
 
 @router.post("", status_code=201)

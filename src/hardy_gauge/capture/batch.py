@@ -28,7 +28,7 @@ class Trouble:
 
 @dataclass
 class TakenPlan:
-    """A plan as the server told it, of a statement that is stored."""
+    """A plan as the server reported it, of a statement that is stored."""
 
     statement_id: int
     plan_key: str
@@ -95,7 +95,7 @@ class CaptureBatch:
         return frames
 
     def _written(self) -> pl.DataFrame:
-        """A row for each table, and one for each column of it whose updates are told apart."""
+        """A row for each table, and one for each column of it whose updates are reported."""
         rows = []
         for at, span_s, table, values in self.tables:
             whole = {name: value for name, value in values.items() if not name.startswith(COLUMN)}

@@ -1,4 +1,4 @@
-"""What recorders gathered into the store: series, changes, gaps, plans, settings and schema of one server."""
+"""Batches of recorders into the store: series, changes, gaps, plans, settings and schema of one server."""
 
 from __future__ import annotations
 
@@ -14,13 +14,11 @@ from hardy_gauge.store import segments
 from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Snapshot
 
 
-def write(
-    session: Session, state: CaptureState, gathered: CaptureBatch, registry: StatementRegistry, now_us: int
-) -> None:
-    """Everything that was gathered of a server; statements that are new become known to the registry."""
-    server_id, until = state.server_id, gathered.until
-    registry.learn(session, [*gathered.counters_seen, *gathered.texts_seen.values()], now_us)
-    for name, frame in gathered.frames(registry).items():
+def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: StatementRegistry, now_us: int) -> None:
+    """A batch of one server; statements that are new become known to the registry."""
+    server_id, until = state.server_id, batch.until
+    registry.learn(session, [*batch.counters_seen, *batch.texts_seen.values()], now_us)
+    for name, frame in batch.frames(registry).items():
         kind = next(k for k in segments.KINDS if k == name)
         segments.append(session, server_id, kind, frame)
     state.recorded_until_us = max(state.recorded_until_us, until.recorded_us)
@@ -28,16 +26,16 @@ def write(
     state.messages_until_us = max(state.messages_until_us, until.messages_us)
     state.seen_us = max(state.seen_us, until.seen_us)
     state.error, state.clock_skew_s = until.error, until.skew_s
-    for trouble in gathered.troubles:
+    for trouble in batch.troubles:
         _trouble(session, server_id, trouble)
-    record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=gathered.changes))
-    for plan in gathered.plans:
+    record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=batch.changes))
+    for plan in batch.plans:
         _plan(session, server_id, plan)
-    if gathered.settings is not None:
-        _setting_changes(session, server_id, gathered.settings)
-        _latest(session, server_id, "settings", gathered.settings.at_us, gathered.settings.model_dump())
-    if gathered.schema is not None:
-        _latest(session, server_id, "schema", gathered.schema.at_us, gathered.schema.model_dump())
+    if batch.settings is not None:
+        _setting_changes(session, server_id, batch.settings)
+        _latest(session, server_id, "settings", batch.settings.at_us, batch.settings.model_dump())
+    if batch.schema is not None:
+        _latest(session, server_id, "schema", batch.schema.at_us, batch.schema.model_dump())
 
 
 def _trouble(session: Session, server_id: int, trouble: Trouble) -> None:
@@ -70,7 +68,7 @@ def _latest(session: Session, server_id: int, kind: str, at_us: int, body: dict[
 def _setting_changes(session: Session, server_id: int, settings: Settings) -> None:
     """A change for every setting whose value is not what it was at the last look.
 
-    Where the log told of the same change, it is that one, at the log's time and with both values.
+    Where the log reported the same change, it is that one, at the log's time and with both values.
     """
     before = session.scalar(select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "settings"))
     if before is None:

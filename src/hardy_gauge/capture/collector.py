@@ -131,7 +131,7 @@ class Collector:
             self._followed[want.server_id] = want
 
     def _leave(self, server_id: int) -> tuple[Recorder, Future[None] | None]:
-        """Its last tick may still go on; what it gathered is written, and its probe closed, when that is over."""
+        """Its last tick may still go on; what it holds is written, and its probe closed, when that is over."""
         self._followed.pop(server_id, None)
         return self._recorders.pop(server_id), self._busy.pop(server_id, None)
 
@@ -147,7 +147,7 @@ class Collector:
             thread.start()
 
     def stop(self, last_look: bool = False) -> None:
-        """Finish the ticks under way, write what was gathered, and end. With ``last_look`` the counters are asked once
+        """Finish the ticks under way, write what is held, and end. With ``last_look`` the counters are asked once
         more, so that the interval begun is not lost.
         """
         self._stop.set()
@@ -173,7 +173,7 @@ class Collector:
             self._stop.wait(moments.wait_s(time.time()))
 
     def _keeping(self) -> None:
-        """What is wanted, what was gathered, and room in the store, one after the other."""
+        """Capture targets, batches, and room in the store, one after the other."""
         written = tidied = refreshed = time.monotonic()
         looked = 0.0
         snapshots: Future[None] | None = None
@@ -209,7 +209,7 @@ class Collector:
                     self._busy[recorder.server_id] = self._pool.submit(recorder.tick, now)
 
     def write(self) -> None:
-        """Everything gathered by recorders that are not in the middle of a long tick, in one transaction."""
+        """The batches of recorders that are not in the middle of a long tick, in one transaction."""
         self._let_go()
         self._write(self.recorders)
 
@@ -220,29 +220,29 @@ class Collector:
         with self._writing:
             ends = time.monotonic() + TAKE_S
             taken = [
-                (r, gathered, r.registry.copy())
+                (r, batch, r.registry.copy())
                 for r in recorders
-                if (gathered := r.take(max(0.0, min(TAKE_ONE_S, ends - time.monotonic())))) is not None
+                if (batch := r.take(max(0.0, min(TAKE_ONE_S, ends - time.monotonic())))) is not None
             ]
-            new = [trouble for _, gathered, _ in taken for trouble in gathered.troubles if trouble.row_id is None]
+            new = [trouble for _, batch, _ in taken for trouble in batch.troubles if trouble.row_id is None]
             now, at = self.clock(), -1
             try:
                 with self.store.write() as session:
                     mine = [recorder.server_id for recorder, *_ in taken]
                     found = session.scalars(select(CaptureState).where(CaptureState.server_id.in_(mine)))
                     states = {state.server_id: state for state in found}
-                    for at, (recorder, gathered, registry) in enumerate(taken):  # noqa: B007
+                    for at, (recorder, batch, registry) in enumerate(taken):  # noqa: B007
                         with recorder.backoff.working():
-                            write(session, states[recorder.server_id], gathered, registry, now)
+                            write(session, states[recorder.server_id], batch, registry, now)
                     at = -1
             except BaseException as error:
                 for trouble in new:
                     trouble.row_id = None
-                for place, (recorder, gathered, _) in enumerate(taken):
+                for place, (recorder, batch, _) in enumerate(taken):
                     if place == at and not isinstance(error, SQLAlchemyError | OSError):
-                        recorder.lose(gathered, now, type(error).__name__)
+                        recorder.lose(batch, now, type(error).__name__)
                     else:
-                        recorder.give_back(gathered)
+                        recorder.give_back(batch)
                 raise
             for recorder, _, registry in taken:
                 recorder.registry = registry

@@ -40,7 +40,7 @@ def backfill(
             session.add(
                 Gap(
                     server_id=server_id, kind="gap", from_us=last, to_us=since,
-                    reason="capture was not running; the rest was brought in by whole minutes",
+                    reason="capture was not running; history fills whole minutes after it",
                 )
             )  # fmt: skip
         if messages is not None:

@@ -23,7 +23,7 @@ TableInterval = tuple[int, float, str, dict[str, float]]
 class Intervals:
     """The last look at one server, and the rows that differ since, until they are taken.
 
-    ``complain(kind, from_us, to_us, reason)`` is told of differences that mean nothing.
+    ``complain(kind, from_us, to_us, reason)`` is called for differences that mean nothing.
     """
 
     complain: Complain

@@ -9,7 +9,7 @@ from hardy_gauge.probes.protocol import LogMessage, LogMessages
 from hardy_gauge.store.models import Change
 
 CHANGED_FROM = " changed from "
-# a setting that the log and the settings themselves tell of so close together changed once
+# a setting that the log and the settings themselves report so close together changed once
 SAME_CHANGE_US = 180_000_000
 
 

@@ -1,4 +1,4 @@
-"""Recording one server by its rule: what is asked at each tick, what is gathered until it is taken, what went wrong.
+"""Recording one server by its rule: what is asked at each tick, what is held until it is written, what went wrong.
 
 A call that fails costs this server a gap, and nothing else. What could not be stored is given back and taken again.
 """
@@ -59,8 +59,8 @@ class Recorder:
     _tables: list[p.Table] | None = None
 
     def __post_init__(self) -> None:
-        self.work = Intervals(lambda *what: self.gathered.troubles.append(Trouble(*what)))
-        self.gathered = CaptureBatch(self.rule, Until())
+        self.work = Intervals(lambda *what: self.batch.troubles.append(Trouble(*what)))
+        self.batch = CaptureBatch(self.rule, Until())
         self._turn = Lock()
 
     def tick(self, now_us: int) -> None:
@@ -69,13 +69,13 @@ class Recorder:
             self._tick(now_us)
 
     def take(self, wait_s: float = 0.0) -> CaptureBatch | None:
-        """What was gathered, which is then for the caller to store; None when a tick goes on for longer than
+        """The batch, which is then for the caller to store; None when a tick goes on for longer than
         ``wait_s``.
         """
         if not self._turn.acquire(timeout=wait_s):
             return None
         try:
-            taken, self.gathered = self.gathered, CaptureBatch(self.rule, Until())
+            taken, self.batch = self.batch, CaptureBatch(self.rule, Until())
             metrics, statements, tables = self.work.taken()
             taken.metrics += metrics
             taken.statements += statements
@@ -91,13 +91,13 @@ class Recorder:
     def give_back(self, taken: CaptureBatch) -> None:
         """It could not be stored."""
         with self._turn:
-            self.gathered = taken.followed_by(self.gathered)
+            self.batch = taken.followed_by(self.batch)
 
     def lose(self, taken: CaptureBatch, now_us: int, reason: str) -> None:
         """It can never be stored: a gap is left in its place."""
-        gap = Trouble("gap", taken.since_us(), now_us, f"what was gathered could not be stored: {reason}")
+        gap = Trouble("gap", taken.since_us(), now_us, f"what was recorded could not be stored: {reason}")
         with self._turn:
-            self.gathered.troubles += [*taken.troubles, gap]
+            self.batch.troubles += [*taken.troubles, gap]
 
     def _tick(self, now_us: int) -> None:
         rule = self.rule
@@ -134,7 +134,7 @@ class Recorder:
         if back_us > STEP_US:
             self._due.clear()
             reason = f"our clock went back by {back_us / 1e6:.0f} s; figures of this time are of two"
-            self.gathered.troubles.append(Trouble("clock", now_us, self._ticked_us, reason))
+            self.batch.troubles.append(Trouble("clock", now_us, self._ticked_us, reason))
         self._ticked_us = now_us
 
     def look_again(self, now_us: int) -> None:
@@ -154,7 +154,7 @@ class Recorder:
         self._notice("slowed", now_us, words if self.backoff.factor > 1 else "")
         at = now_us // 1_000_000 * 1_000_000
         taken = [s for s in answer.sessions if self.rule.follows(s.session) and self._takes(s)]
-        self.gathered.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
+        self.batch.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
         self._meet(taken)
         self._clock(answer.at_us, now_us)
 
@@ -164,7 +164,7 @@ class Recorder:
         kept = self.rule.literals == "kept"
         found = self.backoff.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s, kept))
         taken = [e for e in found.executions if self._takes(e)]
-        self.gathered.executions += taken
+        self.batch.executions += taken
         self.executions_until_us = found.until_us
         self._meet(taken)
 
@@ -177,7 +177,7 @@ class Recorder:
         for row in rows:
             seen = Seen.of(row)
             if seen is not None and seen.key not in self.registry.known:
-                self.gathered.texts_seen[seen.key] = seen
+                self.batch.texts_seen[seen.key] = seen
 
     def _is_due(self, what: str, now_us: int, every_s: float, phase_us: int = 0) -> bool:
         step = int(every_s * 1e6)
@@ -193,10 +193,10 @@ class Recorder:
         over = known is not None and known.reason != reason and (kind != "gap" or not reason)
         if known is not None and over:
             known.to_us = now_us
-            self.gathered.troubles.append(self._open.pop(kind))
+            self.batch.troubles.append(self._open.pop(kind))
         if reason and kind not in self._open:
             self._open[kind] = Trouble(kind, now_us if since_us is None else since_us, None, reason)
-            self.gathered.troubles.append(self._open[kind])
+            self.batch.troubles.append(self._open[kind])
 
     def _failed(self, now_us: int, reason: str) -> None:
         self.error = reason
@@ -218,7 +218,7 @@ class Recorder:
         counted: dict[str, float] = {}
         if "statements" in self.abilities:
             answer = ask(probe.statements)
-            self.gathered.counters_seen = answer.statements
+            self.batch.counters_seen = answer.statements
             self._plans_due = [(row.key, row.plan_key) for row in answer.statements if row.plan_key]
             least = self.rule.weighty_from if self.rule.mode == "weighty" else 0.0
             counted = self.work.of_statements(answer, least, now_us)
@@ -229,21 +229,21 @@ class Recorder:
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
                 last and "gap" not in self._open and now_us - last > SHORTEST_GAP_US
             ):
-                self.gathered.troubles.append(Trouble("gap", last, now_us, "capture was not running"))
+                self.batch.troubles.append(Trouble("gap", last, now_us, "capture was not running"))
             self.until_us = now_us
         if "messages" in self.abilities:
             found = ask(lambda: probe.messages(self.messages_until_us))
-            self.gathered.changes += [m for m in found.messages if m.change]
+            self.batch.changes += [m for m in found.messages if m.change]
             self.messages_until_us = found.until_us
         if "settings" in self.abilities:
             settings = ask(probe.settings)
             if settings.settings != self._settings:
-                self.gathered.settings, self._settings = settings, settings.settings
+                self.batch.settings, self._settings = settings, settings.settings
         if "schema" in self.abilities:
             schema = ask(probe.schema)
             self.work.of_tables(schema, now_us)
             if schema.tables != self._tables:
-                self.gathered.schema, self._tables = schema, schema.tables
+                self.batch.schema, self._tables = schema, schema.tables
 
     def _ask_plans(self, now_us: int) -> None:
         """Plans in use that are not stored, some at each tick; of a statement that is not stored yet a minute later."""
@@ -261,7 +261,7 @@ class Recorder:
             except p.ProbeError as error:
                 log.info("plan %s of server %s: %s", plan_key, self.server_id, error)
                 continue
-            self.gathered.plans.append(TakenPlan(known.statement_id, plan_key, now_us, explained))
+            self.batch.plans.append(TakenPlan(known.statement_id, plan_key, now_us, explained))
 
     def _beside(self, now_us: int) -> dict[str, float]:
         """Figures scraped beside the server; an address that fails is marked as a part that is not recorded."""

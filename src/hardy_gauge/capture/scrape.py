@@ -23,7 +23,7 @@ class NotScraped(Exception):
 
 @dataclass
 class Scraper:
-    """The addresses of one server. What counts up is told as its rate since the minute before."""
+    """The addresses of one server. What counts up is given as its rate since the minute before."""
 
     addresses: list[str]
     _before: dict[str, dict[str, tuple[int, float]]] = field(default_factory=dict)

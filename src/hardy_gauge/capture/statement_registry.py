@@ -30,7 +30,7 @@ class Known:
 
 @dataclass(frozen=True)
 class Seen:
-    """A statement met in a session or an execution before the counters told of it."""
+    """A statement met in a session or an execution before the counters reported it."""
 
     key: str
     text: str

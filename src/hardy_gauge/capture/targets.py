@@ -21,7 +21,7 @@ BY_HAND = "paused by hand"
 
 @dataclass(frozen=True)
 class CaptureTarget:
-    """``rule`` as it is followed now; ``why`` it is not the one that was chosen. ``reached`` tells when the way to the
+    """``rule`` as it is followed now; ``why`` it is not the one that was chosen. ``reached`` is when the way to the
     server has changed.
     """
 

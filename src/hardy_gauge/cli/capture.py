@@ -1,4 +1,4 @@
-"""``hardy-gauge capture``: record servers for a while, into a store or into a bundle to take home."""
+"""``hardy-gauge capture``: record servers for a while, into a store or into a bundle."""
 
 from __future__ import annotations
 

@@ -22,7 +22,7 @@ from hardy_gauge.store.models import Import
 
 app = typer.Typer(
     no_args_is_help=True,
-    help="Files brought in: CSV, JSON Lines and Parquet, OpenMetrics, OTLP JSON, plans, folders of SQL.",
+    help="Imports: CSV, JSON Lines and Parquet, OpenMetrics, OTLP JSON, plans, folders of SQL.",
 )
 File = Annotated[Path, typer.Argument(help="A file, or a folder of SQL files.")]
 Column = Annotated[list[str], typer.Option("--column", help="What a column is: duration=took:ms. Others are guessed.")]

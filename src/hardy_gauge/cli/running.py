@@ -79,7 +79,7 @@ def bring_in(store: Store, servers: list[RegisteredServer]) -> None:
         done = {pool.submit(_bring_in_one, store, server): server.name for server in waiting}
         for number, future in enumerate(as_completed(done), 1):
             if future.result():
-                typer.echo(f"{done[future]}: history brought in ({number} of {len(waiting)})", err=True)
+                typer.echo(f"{done[future]}: history imported ({number} of {len(waiting)})", err=True)
 
 
 def _bring_in_one(store: Store, server: RegisteredServer) -> bool:

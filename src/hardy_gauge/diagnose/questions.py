@@ -21,7 +21,7 @@ def plan_of(store: Store, server: Server, request: ExplainRequest) -> Plan:
 
 
 def answer_to(store: Store, server: Server, question: PlanQuestion) -> Plan | None:
-    """The answer to a rule's question; None when the server cannot tell."""
+    """The answer to a rule's question; None when the server cannot answer."""
     if "explain" not in server.abilities:
         return None
     index = IndexSpec(table=question.index.table, columns=question.index.columns)

@@ -25,7 +25,7 @@ def run_stored(store: Store, trial_id: int) -> None:
         trial = session.get_one(Trial, trial_id)
         design = read_design(trial.design)
     results: list[RunResult] = []
-    told = [0.0]
+    reported_at = [0.0]
 
     def on_run(result: RunResult) -> None:
         results.append(result)
@@ -38,9 +38,9 @@ def run_stored(store: Store, trial_id: int) -> None:
             session.get_one(Trial, trial_id).result = evaluate(design, results)
 
     def progress(done: float) -> bool:
-        if time.monotonic() - told[0] < PROGRESS_S:
+        if time.monotonic() - reported_at[0] < PROGRESS_S:
             return True
-        told[0] = time.monotonic()
+        reported_at[0] = time.monotonic()
         with store.write() as session:
             trial = session.get_one(Trial, trial_id)
             trial.done_share = done

@@ -30,7 +30,7 @@ def open_probe(
     except ArgumentError as error:
         raise ProbeError(f"the address is none of: {EXPECTED}") from error
     if url.password is not None or SECRET_PARTS & set(url.query):
-        raise ProbeError("a password does not belong in an address; put it into the keyring")
+        raise ProbeError("a password does not belong in an address; add it to the keyring")
     if url.drivername in ("http", "https"):
         return HttpProbe(address, deadline_s, secret)
     if url.drivername == "sqlite" and url.database:

@@ -24,7 +24,7 @@ class NoAnswer(Exception):
 
 
 class TooLate(NoAnswer):
-    """The deadline passed; ``begun`` tells whether a part of the answer had come by then."""
+    """The deadline passed; ``begun`` says whether a part of the answer had come by then."""
 
     def __init__(self, begun: bool) -> None:
         super().__init__("the deadline passed")

@@ -169,7 +169,7 @@ def statements_of(row: CounterSnapshot) -> pl.DataFrame:
 
 
 def compare(first: CounterSnapshot, second: CounterSnapshot) -> Done:
-    """What was done between two snapshots of one server; NotComparable when that cannot be told."""
+    """What was done between two snapshots of one server; NotComparable when they cannot be compared."""
     readings = [Reading(row.taken_us, row.started_us, row.values) for row in (first, second)]
     rows = [
         {

@@ -36,7 +36,7 @@ def read_intervals(reader: Reader, servers: Sequence[Server], span: Span) -> pl.
 
 
 def sampled_services(samples: pl.DataFrame) -> dict[int, list[str]]:
-    """By statement: the services whose sessions ran it, where the statement counters do not tell them."""
+    """By statement: the services whose sessions ran it, where the statement counters do not report them."""
     if samples.is_empty() or "service" not in samples.columns:
         return {}
     rows = samples.select("statement", "service").drop_nulls().unique().sort("service")

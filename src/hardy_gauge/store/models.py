@@ -203,7 +203,7 @@ class Segment(Base):
 
 
 class Import(Base):
-    """A file that was given to be brought in, or what a sender brought in over a day. ``rejected`` are the lines
+    """An uploaded file, or what one sender sent in a day. ``rejected`` are the lines
     that were refused, by number, with the reason of each.
     """
 

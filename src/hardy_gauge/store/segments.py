@@ -208,7 +208,7 @@ def compact(session: Session, now_us: int) -> int:
 
 
 def drop_before(session: Session, kind: Kind, before_us: int) -> int:
-    """Retention: delete the recorded segments of a series that end before a time, not those that were brought in; returns
+    """Retention: delete the recorded segments of a series that end before a time, not imported ones; returns
     how many.
     """
     brought = select(ImportSegment.segment_id)

@@ -26,10 +26,10 @@ def bring(store: Store, folder: Path, content: bytes | str, name: str = "file", 
     import_id = import_service.hand_in(store, name, path, "maren", NOW)
     asked = {"format": found.format, "server": "east", "layout": found.layout} | wanted
     import_service.run_import(store, import_id, path, ImportRequest.model_validate(asked), NOW)
-    return told(store, import_id)
+    return content(store, import_id)
 
 
-def told(store: Store, import_id: int) -> Import:
+def content(store: Store, import_id: int) -> Import:
     with store.read() as session:
         return session.get_one(Import, import_id, options=[undefer(Import.rejected)])
 

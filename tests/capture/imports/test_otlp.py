@@ -16,7 +16,7 @@ from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTrace
 from opentelemetry.proto.metrics.v1.metrics_pb2 import AGGREGATION_TEMPORALITY_CUMULATIVE, AGGREGATION_TEMPORALITY_DELTA
 
 from hardy_gauge.capture.imports import import_service
-from hardy_gauge.capture.imports.otlp import Told
+from hardy_gauge.capture.imports.otlp import OtlpContent
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 from hardy_gauge.store.database import Store
 from tests.capture.imports.bench import NOW, bring, left, stored
@@ -63,8 +63,8 @@ def as_json(message: Any) -> dict[str, Any]:
     return json.loads(json.dumps(document))  # type: ignore[no-any-return]
 
 
-def told(document: Any) -> tuple[Told, RejectedRows]:
-    found, rest = Told(), RejectedRows()
+def content(document: Any) -> tuple[OtlpContent, RejectedRows]:
+    found, rest = OtlpContent(), RejectedRows()
     found.message(document, 1, rest)
     return found, rest
 
@@ -74,7 +74,7 @@ def told(document: Any) -> tuple[Told, RejectedRows]:
 def test_every_span_of_the_protocols_messages_is_an_execution(
     rows: list[tuple[int, int, str, str, str, int]], old: bool
 ) -> None:
-    found, rest = told(spans(rows, old))
+    found, rest = content(spans(rows, old))
     assert not rest.count
     for (start, length, sql, database, service, returned), one in zip(rows, found.executions, strict=True):
         assert one.ended_at_us == (START + start + length) // 1000 and one.duration_s == pytest.approx(length / 1e9)
@@ -171,5 +171,5 @@ json_values = st.recursive(
 @given(json_values)
 @settings(deadline=None, max_examples=200)
 def test_no_document_breaks_it(document: Any) -> None:
-    found, rest = told(document)
+    found, rest = content(document)
     assert found.executions or found.figures or rest.count or document

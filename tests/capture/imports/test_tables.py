@@ -17,7 +17,7 @@ from hardy_gauge.capture.imports.reading import look
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
 from hardy_gauge.capture.imports.tables import read_table
 from hardy_gauge.store.database import Store
-from tests.capture.imports.bench import bring, left, stored, told
+from tests.capture.imports.bench import bring, content, left, stored
 
 EXECUTIONS = """end_time,duration_ms,query,user_name,rows
 2026-03-02T09:00:00Z,120,SELECT title FROM title WHERE id = 7,maren,1
@@ -117,7 +117,7 @@ def test_taken_twice_is_taken_once(store: Store, tmp_path: Path) -> None:
     bring(store, tmp_path, EXECUTIONS, "slow.csv")
     before = stored(store, "execution")
     again = bring(store, tmp_path, EXECUTIONS, "slow.csv")
-    assert (again.state, again.accepted) == ("done", 0) and "taken in already" in again.detail
+    assert (again.state, again.accepted) == ("done", 0) and "imported already" in again.detail
     grown = bring(store, tmp_path, EXECUTIONS + "2026-03-02T09:00:05Z,9,SELECT 1,maren,1\n", "slow.csv")
     assert grown.accepted == 1 and grown.rejected["reasons"]["it is there already"] == 3
     assert len(stored(store, "execution")) == len(before) + 1
@@ -136,7 +136,7 @@ def test_undo_takes_out_the_whole_import_and_nothing_else(store: Store, tmp_path
     second = bring(store, tmp_path, EXECUTIONS.replace("2026-03-02", "2026-03-05"), "later.csv")
     assert len(stored(store, "execution")) == 6
     import_service.undo(store, second.id)
-    assert stored(store, "execution").equals(kept) and told(store, second.id).state == "undone"
+    assert stored(store, "execution").equals(kept) and content(store, second.id).state == "undone"
     import_service.undo(store, first.id)
     assert stored(store, "execution").is_empty()
     with pytest.raises(ImportRefused, match="only an import that is done"):
@@ -190,8 +190,8 @@ def test_jsonl_and_parquet_give_what_csv_gives(store: Store, tmp_path: Path) -> 
     frame.with_columns(pl.col("duration_ms").cast(pl.Float64)).write_parquet(parquet)
     frame.write_ndjson(lines)
     bring(store, tmp_path, good, "a.csv", server="a")
-    for server, content, name in (("b", lines.getvalue(), "b.jsonl"), ("c", parquet.getvalue(), "c.parquet")):
-        row = bring(store, tmp_path, content, name, server=server)
+    for server, body, name in (("b", lines.getvalue(), "b.jsonl"), ("c", parquet.getvalue(), "c.parquet")):
+        row = bring(store, tmp_path, body, name, server=server)
         assert (row.state, row.accepted, row.rejected_count) == ("done", 3, 0), row.detail
         columns = ["ended_at_us", "duration_s", "text", "user", "rows_returned"]
         assert (

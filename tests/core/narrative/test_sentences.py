@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 
+from hardy_gauge.core.narrative import setup
 from hardy_gauge.core.narrative.comparison import compared, reference_note
 from hardy_gauge.core.narrative.fleet import Stand, fleet_sentence, server_words, standing_of
 from hardy_gauge.core.narrative.server import ServerFacts, server_sentence
@@ -99,3 +100,14 @@ def test_the_note_says_from_how_many_spans() -> None:
         and "1 with known trouble left out" in note
     )
     assert "without them" in reference_note(Window(FOCUS), weeks, 0, ["a", "b"])
+
+
+@pytest.mark.parametrize(("said", "words"), [
+    (setup.accounts_sentence(0, 0), "The keyring is empty."), (setup.accounts_sentence(2, 1), "2 accounts in the keyring, 1 in use"),
+    (setup.people_sentence(1), "One person may sign in"), (setup.rules_sentence(0), "No rule: everything is recorded"),
+    (setup.rules_sentence(1), "1 rule; the first that matches"), (setup.snapshots_sentence(2), "2 snapshots stored"),
+    (setup.imports_sentence(1), "1 file was imported"), (setup.bundles_sentence(2), "2 bundles are open here"),
+    (setup.reports_sentence(0), "No report yet"),
+])  # fmt: skip
+def test_parts_of_setup(said: str, words: str) -> None:
+    assert said.startswith(words) and said.endswith(".")

@@ -96,7 +96,7 @@ function key(event: KeyboardEvent) {
           <span class="faded">{{ hit.kind }}</span> <span :class="{ sql: hit.kind === 'statement' }">{{ excerpt(hit.words) }}</span>
         </button>
       </li>
-      <li v-if="!hits.length" class="faded">Nothing has these words.</li>
+      <li v-if="!hits.length" class="faded">Nothing matches.</li>
     </ul>
   </BModal>
 </template>

@@ -81,7 +81,7 @@ class Source(BaseModel):
 
 class Layout(BaseModel):
     """How a table is read. ``cumulative``: figures count up from reading to reading; ``whole``: every execution is
-    there, not only those above a threshold; ``span_s``: length of an interval where no column tells it.
+    there, not only those above a threshold; ``span_s``: length of an interval where no column has it.
     """
 
     model_config = ConfigDict(extra="forbid")

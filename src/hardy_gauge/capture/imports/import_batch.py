@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, field
 import polars as pl
 
 from hardy_gauge.capture.imports.openmetrics import Figure
-from hardy_gauge.capture.imports.otlp import SpanExecution, Told
+from hardy_gauge.capture.imports.otlp import OtlpContent, SpanExecution
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 
 MOST_FIGURES = 500
@@ -54,16 +54,16 @@ def of_spans(spans: list[SpanExecution]) -> pl.DataFrame:
     return pl.DataFrame([asdict(span) for span in spans], schema=kinds)
 
 
-def of_told(told: Told, otherwise: str, rejected: RejectedRows) -> dict[str, ImportBatch]:
+def of_otlp(content: OtlpContent, otherwise: str, rejected: RejectedRows) -> dict[str, ImportBatch]:
     """By server; ``otherwise`` is the server of what names none."""
     batches: dict[str, ImportBatch] = {}
-    spans = of_spans(told.executions).with_columns(
+    spans = of_spans(content.executions).with_columns(
         pl.when(pl.col("server") == "").then(pl.lit(otherwise)).otherwise(pl.col("server")).alias("server")
     )
     for (name,), rows in spans.group_by("server", maintain_order=True):
         made = batches.setdefault(str(name), ImportBatch(engine=str(rows["engine"][0]), whole=True))
         made.executions = rows.drop("server", "engine")
-    for server, figures in told.figures.items():
+    for server, figures in content.figures.items():
         batches.setdefault(server or otherwise, ImportBatch()).figures = of_figures(figures, rejected)
     return batches
 

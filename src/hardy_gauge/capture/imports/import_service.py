@@ -1,4 +1,4 @@
-"""The desk where files are handed in: kept until it is agreed how they are read, then taken in, and out again."""
+"""Uploaded files: kept until it is clear how they are read, then imported, and undone."""
 
 from __future__ import annotations
 
@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.imports import reading
 from hardy_gauge.capture.imports.columns import Layout, signature
-from hardy_gauge.capture.imports.import_batch import of_told
+from hardy_gauge.capture.imports.import_batch import of_otlp
 from hardy_gauge.capture.imports.import_writer import ImportTally, delete_import, server_for, write_rows
-from hardy_gauge.capture.imports.otlp import Counted, Told
+from hardy_gauge.capture.imports.otlp import Counted, OtlpContent
 from hardy_gauge.capture.imports.rejected_rows import MOST_LISTED, ImportRefused, RejectedRows
 from hardy_gauge.core.plans.document import plan_document
 from hardy_gauge.core.sql.normalise import normalise
@@ -66,7 +66,7 @@ def run_import(
     stopped: Callable[[], bool] = lambda: False,
 ) -> None:
     """Read the file and store what is new of it, in one transaction. The import is ``done`` then, or ``failed`` with
-    the reason, or ``stopped``; a file that was taken in the same way already is ``done`` with nothing.
+    the reason, or ``stopped``; a file that was imported in the same way already is ``done`` with nothing.
     """
     rejected = RejectedRows()
 
@@ -80,7 +80,7 @@ def run_import(
             row = session.get_one(Import, import_id)
             name, before = row.name, _same(session, row, wanted)
         if before is not None:
-            _note(store, import_id, state="done", detail=f"taken in already as import {before}", kind=wanted.format)
+            _note(store, import_id, state="done", detail=f"imported already as import {before}", kind=wanted.format)
             return
         said("reading the file")
         contents = reading.read(path, name, wanted, now_us, rejected, said)
@@ -168,8 +168,8 @@ def receive(store: Store, document: Any, who: str, now_us: int, counted: Counted
     """Store what one OTLP message holds, with all others of its sender and day as one import; returns what was rejected.
     ``counted`` remembers the last readings of what counts up from message to message.
     """
-    rejected, told = RejectedRows(), Told(counted=counted)
-    told.message(document, 1, rejected)
+    rejected, content = RejectedRows(), OtlpContent(counted=counted)
+    content.message(document, 1, rejected)
     with store.write() as session:
         day = now_us // DAY_US * DAY_US
         query = select(Import).where(Import.kind == "otlp", Import.name == "received", Import.who == who)
@@ -181,7 +181,7 @@ def receive(store: Store, document: Any, who: str, now_us: int, counted: Counted
             session.add(row)
             session.flush()
         into = ImportTally()
-        for name, batch in of_told(told, "traced", rejected).items():
+        for name, batch in of_otlp(content, "traced", rejected).items():
             server = server_for(session, name, "traced", batch.engine)
             write_rows(session, row.id, server, batch, rejected, into)
         before = dict(row.rejected)

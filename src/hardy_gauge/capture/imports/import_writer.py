@@ -50,7 +50,7 @@ class ImportTally:
 
 
 def server_for(session: Session, name: str, cluster: str, engine: str) -> Server:
-    """The server of this name, or one that is made to hold what is brought in."""
+    """The server of this name, or a new one to hold what is imported."""
     found = session.scalar(select(Server).where(Server.name == name))
     if found is None:
         found = Server(
@@ -140,7 +140,7 @@ def _new(
     keys: Sequence[str],
     rejected: RejectedRows,
 ) -> pl.DataFrame:
-    """The rows that are not stored yet. Rows alike are told apart by how many there are."""
+    """The rows that are not stored yet. Equal rows are counted: as many are new as there are more of them than stored."""
     time = segments.TIME[kind]
     if frame.is_empty():
         return frame

@@ -23,7 +23,7 @@ Way = Literal["counted", "read"]
 
 @dataclass(frozen=True)
 class Sample:
-    """One figure of one moment; ``at_us`` None when the line tells no time. ``counted`` figures count up."""
+    """One figure of one moment; ``at_us`` None when the line has no time. ``counted`` figures count up."""
 
     line: int
     name: str
@@ -179,7 +179,7 @@ class Figure:
 def figures_of(
     samples: Iterable[Sample], now_us: int, rejected: RejectedRows, before: dict[str, tuple[int, float]] | None = None
 ) -> list[Figure]:
-    """What was read as it is; what counts up as its rate since the sample before. ``now_us`` where no time is told;
+    """What was read as it is; what counts up as its rate since the sample before. ``now_us`` where no time is given;
     ``before`` are the last samples of earlier texts, and is kept up to date.
     """
     before = {} if before is None else before

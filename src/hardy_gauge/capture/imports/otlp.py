@@ -44,7 +44,7 @@ class SpanExecution:
 
 
 @dataclass
-class Told:
+class OtlpContent:
     """What one or more OTLP messages hold. Figures by server; ``counted`` are the last readings of what counts up."""
 
     executions: list[SpanExecution] = field(default_factory=list)
@@ -172,7 +172,7 @@ class Told:
         line: int,
         rejected: RejectedRows,
     ) -> None:
-        """What counts up, as a rate: since its own start when it tells only what is new, else since the point before."""
+        """What counts up, as a rate: since its own start when it reports only what is new, else since the point before."""
         at, start = _nanos(point.get("timeUnixNano")), _nanos(point.get("startTimeUnixNano"))
         if value is None or not at:
             rejected.add(line, f"a point without a number and a time: {name[:60]}")
@@ -202,17 +202,17 @@ class Told:
         )
 
 
-def read_lines(lines: Iterator[bytes], rejected: RejectedRows) -> Told:
+def read_lines(lines: Iterator[bytes], rejected: RejectedRows) -> OtlpContent:
     """A file of OTLP JSON, a message a line, as collectors write it; or one message over all lines."""
-    told = Told()
+    content = OtlpContent()
     for number, line in enumerate(lines, 1):
         if not line.strip():
             continue
         try:
-            told.message(json.loads(line), number, rejected)
+            content.message(json.loads(line), number, rejected)
         except (ValueError, RecursionError):
             rejected.add(number, "not a line of JSON")
-    return told
+    return content
 
 
 def attributes(holder: Mapping[str, Any]) -> dict[str, Any]:

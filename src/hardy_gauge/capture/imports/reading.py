@@ -12,7 +12,7 @@ import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
 from hardy_gauge.capture.imports import columns, otlp, rows, sql_files, tables
-from hardy_gauge.capture.imports.import_batch import ImportBatch, of_figures, of_told
+from hardy_gauge.capture.imports.import_batch import ImportBatch, of_figures, of_otlp
 from hardy_gauge.capture.imports.openmetrics import figures_of, read_openmetrics
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
@@ -74,7 +74,7 @@ def _is_plan(path: Path) -> bool:
 def read(
     path: Path, name: str, wanted: ImportRequest, now_us: int, rejected: RejectedRows, said: Callable[[str], None]
 ) -> Contents:
-    """Everything of a file that can be taken; ``said`` is told what goes on. ImportRefused when the whole cannot."""
+    """Everything of a file that can be imported; ``said`` is called with what goes on. ImportRefused when the whole cannot."""
     if wanted.format == "workload":
         return Contents(workload=sql_files.read_workload(_content(path), name, rejected))
     if wanted.format == "plans":
@@ -84,7 +84,7 @@ def read(
         figures = of_figures(figures_of(samples, now_us, rejected), rejected)
         return Contents({_server(wanted): ImportBatch(engine=wanted.engine, figures=figures)} if len(figures) else {})
     if wanted.format == "otlp":
-        return Contents(of_told(_told(path, rejected), wanted.server or "traced", rejected))
+        return Contents(of_otlp(_otlp(path, rejected), wanted.server or "traced", rejected))
     said("reading the file")
     table = tables.read_table(path, name, rejected)
     layout = checked(wanted.layout, table)
@@ -119,14 +119,14 @@ def _content(path: Path) -> bytes:
     return path.read_bytes()
 
 
-def _told(path: Path, rejected: RejectedRows) -> otlp.Told:
+def _otlp(path: Path, rejected: RejectedRows) -> otlp.OtlpContent:
     """A message a line, or one message over the whole file."""
     try:
         if path.stat().st_size <= MOST_TEXT:
             document = json.loads(path.read_bytes())
-            told = otlp.Told()
-            told.message(document, 1, rejected)
-            return told
+            content = otlp.OtlpContent()
+            content.message(document, 1, rejected)
+            return content
     except (ValueError, RecursionError):
         pass
     with path.open("rb") as file:

@@ -164,7 +164,7 @@ def figures_in(frame: pl.DataFrame) -> list[str]:
 
 
 def _differences(frame: pl.DataFrame, rejected: RejectedRows) -> pl.DataFrame:
-    """Readings that count up become what was done since the reading before; a fall is a reset and tells nothing."""
+    """Readings that count up become what was done since the reading before; a fall is a reset and gives no difference."""
     who = ["text", *WHO, *(c for c in ("plan_key",) if c in frame.columns)]
     figures = figures_in(frame)
     frame = frame.sort("at_us", "line").with_columns(

@@ -1,4 +1,4 @@
-"""Differences of cumulative counters, with resets and restarts told from work done."""
+"""Differences of cumulative counters, with resets and restarts kept apart from work done."""
 
 from __future__ import annotations
 

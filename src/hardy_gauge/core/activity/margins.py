@@ -103,7 +103,7 @@ def poisson_interval(count: Array, variance: Array, seen: Array | None = None) -
     """95% interval of a sum whose variance is ``variance``, by scaling an exact Poisson interval.
 
     ``seen`` is how many samples made the sum, each of the same weight; the sum itself when they weigh one. With fewer
-    than 10 seen the dispersion cannot be told, so it is taken as at least Poisson's.
+    than 10 seen the dispersion cannot be estimated, so it is taken as at least Poisson's.
     """
     count = np.asarray(count, dtype=float)
     seen = count if seen is None else np.asarray(seen, dtype=float)

@@ -61,7 +61,7 @@ def snapshot_difference(
         elif done.values.get("calls", 0) > 0:
             statements[key] = done.values
     if fell:
-        notes.append(f"{fell} statements were reset between them; what is told of them is the least that was done")
+        notes.append(f"{fell} statements were reset between them; of them the least that was done is shown")
     gone = sum(1 for key in rows_before if key not in second_rows)
     if gone:
         notes.append(f"{gone} statements of the first are no longer counted by the server and are left out")

@@ -26,7 +26,7 @@ class Rule(Protocol):
 
     def confirm(self, finding: Finding, answer: Plan | None) -> Finding | None:
         """The finding after its question was answered, None when it is withdrawn; ``answer`` is None when the server
-        could not tell.
+        could not answer.
         """
         ...
 

@@ -19,7 +19,7 @@ Source = Literal["statements", "samples", "schema", "plans"]
 
 @dataclass(frozen=True)
 class Unknown:
-    """Why a source tells nothing: the server does not report it, it was not recorded, there is a gap, it is too old."""
+    """Why a source says nothing: the server does not report it, it was not recorded, there is a gap, it is too old."""
 
     why: str
 

@@ -25,7 +25,7 @@ class IndexFacts:
 
 @dataclass(frozen=True)
 class Writes:
-    """Rows written a second over the focus; ``updates_by_column`` where the server tells them apart."""
+    """Rows written a second over the focus; ``updates_by_column`` where the server reports it."""
 
     inserts_per_s: float
     updates_per_s: float
@@ -35,7 +35,7 @@ class Writes:
     def entries_per_s(self, columns: list[str]) -> float:
         """Index entries to write for an index over the columns: an update writes a new entry and leaves an old one.
 
-        Where updates are not told by column, every update counts: the most that it can be.
+        Where updates are not reported by column, every update counts: the most that it can be.
         """
         updated = max((self.updates_by_column.get(c, 0.0) for c in columns), default=0.0)
         updates = updated if self.updates_by_column else self.updates_per_s

@@ -44,15 +44,15 @@ def modified_z(values: Array, least_spread: float = 0.0) -> Array:
 
 def distances(figures: Mapping[str, Sequence[float | None]], least: Mapping[str, float]) -> list[Distance | None]:
     """Of each server, by its place in every figure's list. ``least`` is added to a figure before it is compared: what is
-    next to nothing. None where fewer than three servers tell a figure: of two, nobody knows which is the odd one.
+    next to nothing. None where fewer than three servers report a figure: of two, nobody knows which is the odd one.
     """
     count = max((len(values) for values in figures.values()), default=0)
     found: list[Distance | None] = [None] * count
-    for name, told in figures.items():
-        here = [i for i, value in enumerate(told) if value is not None]
+    for name, reported in figures.items():
+        here = [i for i, value in enumerate(reported) if value is not None]
         if len(here) < FEWEST:
             continue
-        values = np.array([float(told[i] or 0.0) + least.get(name, 0.0) for i in here])
+        values = np.array([float(reported[i] or 0.0) + least.get(name, 0.0) for i in here])
         if (values <= 0).any():
             continue
         times = values / float(np.median(values))

@@ -73,7 +73,7 @@ def remedy_of(index: IndexAdvice, table: TableFacts) -> Remedy:
     else:
         source = "inserts, deletes and updates of its columns over the focus"
         if table.writes is not None and not table.writes.updates_by_column and table.writes.updates_per_s > 0:
-            source = "inserts, deletes and all updates over the focus; the server does not tell updates by column"
+            source = "inserts, deletes and all updates over the focus; the server does not report updates by column"
         side.append(Fact("entries to write", index.writes_per_s, "/s", source))
         side.append(Fact("log to write", index.writes_per_s * ENTRY_LOG_BYTES, "B/s", "entries × 72 B"))
     return Remedy(

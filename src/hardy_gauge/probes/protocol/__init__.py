@@ -2,7 +2,7 @@
 
 The same schemas serve in-process probes and, as JSON over HTTP, every other one. Times are UTC
 microseconds as integers, durations seconds, sizes bytes. Counters only ever grow until the server
-restarts; ``started_at_us`` tells one life of the server from the next.
+restarts; ``started_at_us`` differs from one life of the server to the next.
 
 This module imports nothing of ours but the errors, so that a server's side can speak the protocol alone.
 """

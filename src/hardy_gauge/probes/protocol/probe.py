@@ -56,7 +56,7 @@ class Probe(Protocol):
         """What is reported, and for the rest why not and what to switch on."""
 
     def close(self) -> None:
-        """Let go of the connection; the probe is not used again."""
+        """Close the connection; the probe is not used again."""
 
 
 class RemembersPast(Probe, Protocol):

@@ -62,7 +62,7 @@ class IndexFacts(IndexSpec):
 
 class Table(Message):
     """A table; ``inserts``, ``updates`` and ``deletes`` are rows counted since the server started, ``column_updates``
-    the same by column where the server tells them apart.
+    the same by column where the server reports it.
     """
 
     name: str

@@ -19,18 +19,16 @@ const COLUMNS: Column<Schemas['ReportLine']>[] = [
   { key: 'file', title: '' },
 ]
 const open = computed(() => Number(w.route.query.open ?? 0))
-const line = computed(() => answer.data.value?.find((one) => one.id === open.value))
+const line = computed(() => answer.data.value?.reports.find((one) => one.id === open.value))
 </script>
 
 <template>
   <AnswerSheet :answer="answer" fill>
-    <template #sentence="{ data }">{{
-      data.length ? `${data.length} report${data.length > 1 ? 's' : ''} on file; each stays as it was when it was saved.` : 'No report yet. Open a server and save what you see.'
-    }}</template>
+    <template #sentence="{ data }">{{ data.sentence }}</template>
     <template #default="{ data }">
       <div class="cols two">
-        <div v-if="data.length">
-          <DataTable :rows="data" :columns="COLUMNS" :row-key="(report) => report.id" :chosen="open" opens @open="(report) => w.change({ open: String(report.id) })">
+        <div v-if="data.reports.length">
+          <DataTable :rows="data.reports" :columns="COLUMNS" :row-key="(report) => report.id" :chosen="open" opens @open="(report) => w.change({ open: String(report.id) })">
             <template #saved="{ row }"
               ><span class="figure">{{ day(row.created_us) }} {{ clock(row.created_us) }}</span></template
             >

@@ -48,11 +48,7 @@ const COLUMNS: Column<Schemas['BundleOut']>[] = [
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence="{ data }">{{
-      data.length
-        ? `${data.length} bundle${data.length > 1 ? 's are' : ' is'} open here beside the fleet.`
-        : 'A bundle carries what was recorded from one place to another, without addresses and accounts.'
-    }}</template>
+    <template #sentence="{ data }">{{ data.sentence }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
       <h2 class="part"><span>Export</span></h2>
@@ -66,7 +62,7 @@ const COLUMNS: Column<Schemas['BundleOut']>[] = [
         <span class="faded">{{ busy ? 'opening' : said }}</span>
       </p>
       <ProblemLine :problem="problem" />
-      <DataTable v-if="data.length" :rows="data" :columns="COLUMNS" :row-key="(one) => one.bundle">
+      <DataTable v-if="data.bundles.length" :rows="data.bundles" :columns="COLUMNS" :row-key="(one) => one.bundle">
         <template #servers="{ row }"
           ><template v-for="(server, i) in row.servers" :key="server">{{ i ? ', ' : '' }}<SubjectLink kind="server" :name="server" /></template
         ></template>

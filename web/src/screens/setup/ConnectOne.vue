@@ -70,7 +70,7 @@ const take = () =>
           <div class="form-line">
             <BFormInput id="name" v-model="name" size="sm" class="name" :state="wrong('name')" data-test="name" />
             <span>in cluster</span><BFormInput v-model="cluster" size="sm" class="name" aria-label="Cluster" data-test="cluster" /> <span>with labels</span
-            ><BFormInput v-model="labels" size="sm" class="name" aria-label="Labels, with commas between" placeholder="operational, east" />
+            ><BFormInput v-model="labels" size="sm" class="name" aria-label="Labels, separated by commas" placeholder="operational, east" />
           </div>
           <template v-if="tested.members.length">
             <span>Its cluster</span>

@@ -41,7 +41,7 @@ async function load(event: Event) {
 
 <template>
   <form class="several" @submit.prevent="read">
-    <p class="mb-1">Addresses a line; or CSV with a head line of <code>address,name,cluster,labels,account</code>, labels with semicolons between; or YAML.</p>
+    <p class="mb-1">One address a line; or CSV with the header <code>address,name,cluster,labels,account</code>, labels separated by semicolons; or YAML.</p>
     <BFormTextarea v-model="text" rows="5" class="sql" aria-label="Servers" data-test="list" @input="found = null" />
     <div class="form-line my-2">
       <BButton type="submit" size="sm" variant="primary" :disabled="busy || !text.trim()" data-test="read">Read</BButton>

@@ -71,7 +71,7 @@ watch(
   <form data-test="import-look" @submit.prevent="start">
     <h2 class="part">
       <span>{{ look.name }}: {{ WORDS[look.format] }}</span
-      ><span v-if="look.remembered">read as it was agreed for these headings before</span>
+      ><span v-if="look.remembered">read as agreed before for these headings</span>
     </h2>
     <div v-if="layout" class="halves">
       <section>

@@ -61,8 +61,8 @@ const undo = (id: number) =>
     last.value = null
     await answer.ask()
   })
-watch(answer.data, (rows) => {
-  const going = rows?.find((row) => row.state === 'running')
+watch(answer.data, (all) => {
+  const going = all?.imports.find((row) => row.state === 'running')
   if (going && !running.value && !timer) run(() => follow(going.id))
 })
 onUnmounted(() => window.clearTimeout(timer))
@@ -70,14 +70,10 @@ onUnmounted(() => window.clearTimeout(timer))
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence="{ data }">{{
-      data.length
-        ? `${data.length} file${data.length > 1 ? 's were' : ' was'} imported; each can be undone as a whole.`
-        : 'Figures of servers that cannot be connected come in as files: nothing is stored before you have seen how they are read.'
-    }}</template>
+    <template #sentence="{ data }">{{ data.sentence }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
-      <h2 class="part"><span>Hand in a file</span></h2>
+      <h2 class="part"><span>Upload a file</span></h2>
       <p>
         <input type="file" class="form-control form-control-sm file" aria-label="File" :disabled="busy || !!running" data-test="import-file" @change="handIn" />
         <span class="faded">CSV, JSON Lines or Parquet of executions or of statements · OpenMetrics · OTLP JSON · plans · SQL files, or a ZIP of them</span>
@@ -98,7 +94,7 @@ onUnmounted(() => window.clearTimeout(timer))
         @start="start(looked.id, $event)"
         @discard="discard(looked.id)"
       />
-      <ImportTable v-if="data.length" :rows="data" :open="last?.id ?? null" :busy="busy" @undo="undo" />
+      <ImportTable v-if="data.imports.length" :rows="data.imports" :open="last?.id ?? null" :busy="busy" @undo="undo" />
       <p class="faded small">
         Senders of OTLP send to <code>/api/otlp/v1/traces</code> and <code>/api/otlp/v1/metrics</code> with an engineer's token; what one of them sends over a day is one import here. From a shell:
         <code>hardy-gauge import run FILE --server NAME</code>.

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { BButton, BFormInput } from 'bootstrap-vue-next'
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
 import SetupTabs from './SetupTabs.vue'
 import { useWork, words } from '@/state/work'
@@ -19,13 +19,6 @@ const { problem, busy, run, wrong } = useWork()
 const EMPTY = { name: '', user: '', secret: '', groups: '' }
 const form = ref({ ...EMPTY })
 const editing = ref('')
-const sentence = computed(() => {
-  const all = answer.data.value ?? []
-  if (!all.length) return 'The keyring is empty. An account that servers ask for goes in here, and its secret is never shown again.'
-  const used = all.filter((one) => one.servers.length).length
-  return `${all.length} account${all.length > 1 ? 's' : ''} on the keyring, ${used} in use; a secret changed here is changed for every server that uses it.`
-})
-
 const COLUMNS: Column<Schemas['AccountOut']>[] = [
   { key: 'name', title: 'account', value: (one) => one.name },
   { key: 'user', title: 'signs in as', value: (one) => one.user || 'a token' },
@@ -62,10 +55,10 @@ const drop = (name: string) =>
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence>{{ sentence }}</template>
+    <template #sentence="{ data }">{{ data.sentence }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
-      <DataTable v-if="data.length" class="mb-3" :rows="data" :columns="COLUMNS" :row-key="(one) => one.name" :chosen="editing">
+      <DataTable v-if="data.accounts.length" class="mb-3" :rows="data.accounts" :columns="COLUMNS" :row-key="(one) => one.name" :chosen="editing">
         <template #name="{ row }"
           ><b>{{ row.name }}</b></template
         >

@@ -26,12 +26,7 @@ const person = ref({ name: '', role: 'viewer' as Role, password: '' })
 const token = ref({ name: '', scope: 'viewer' as Role, days: 90 })
 const made = ref('')
 const at = (us: number) => `${day(us)} ${clock(us)}`
-const sentence = computed(() => {
-  const count = people.data.value?.filter((one) => !one.barred).length
-  return count === undefined
-    ? `You are ${me.value?.name}, ${me.value?.role}.`
-    : `${count} ${count === 1 ? 'person' : 'people'} may sign in; viewers look, engineers try and change, administrators decide who may.`
-})
+const sentence = computed(() => people.data.value?.sentence ?? `You are ${me.value?.name}, ${me.value?.role}.`)
 const again = () => Promise.all([people.ask(), tokens.ask(), audit.ask()])
 const add = () =>
   run(async () => {
@@ -91,7 +86,7 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
         <div>
           <template v-if="people.data.value">
             <h2 class="part"><span>People</span></h2>
-            <DataTable class="mb-2" :rows="people.data.value" :columns="PEOPLE" :row-key="(one) => one.name">
+            <DataTable class="mb-2" :rows="people.data.value.people" :columns="PEOPLE" :row-key="(one) => one.name">
               <template #name="{ row }"
                 ><b>{{ row.name }}</b></template
               >

@@ -38,7 +38,7 @@ const forAWhile = () => (rule.value.until = new Date(Date.now() + lasting.value!
       <div>
         <BFormInput id="rule-places" v-model.lazy="places_" size="sm" list="places" :state="rule.applies_to.length ? null : false" /><datalist id="places">
           <option v-for="one in places" :key="one" :value="one" /></datalist
-        ><span class="faded small">fleet, clusters, labels or servers, with commas between</span>
+        ><span class="faded small">fleet, clusters, labels or servers, separated by commas</span>
       </div>
       <label for="rule-mode">Records</label><BFormSelect id="rule-mode" v-model="rule.mode" :options="MODES" size="sm" data-test="mode" />
       <template v-if="rule.mode === 'weighty'">

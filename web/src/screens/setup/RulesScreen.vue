@@ -30,11 +30,6 @@ const places = computed(() => {
   const all = fleet.data.value?.connections.filter((one) => !one.retired) ?? []
   return ['fleet', ...new Set(all.map((one) => one.cluster)), ...(fleet.data.value?.labels ?? []), ...all.map((one) => one.server)]
 })
-const sentence = computed(() => {
-  const count = answer.data.value?.rules.length ?? 0
-  if (!count) return 'No rule: everything is recorded of every server, sessions each second, executions from 100 ms.'
-  return `${count} rule${count > 1 ? 's' : ''}; the first that fits a server is followed there, and where none fits everything is recorded.`
-})
 
 function show(data: Schemas['Rules']) {
   rules.value = JSON.parse(JSON.stringify(data.rules))
@@ -84,7 +79,7 @@ const COLUMNS: Column<{ rule: Rule; place: number }>[] = [
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence>{{ sentence }}</template>
+    <template #sentence="{ data }">{{ data.sentence }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
       <div class="cols two">
@@ -121,7 +116,7 @@ const COLUMNS: Column<{ rule: Rule; place: number }>[] = [
           <div class="form-line mt-2">
             <BButton size="sm" variant="primary" :disabled="busy || (!changed && !typed)" data-test="rules-save" @click="save">{{ typed ? 'Save the file' : 'Save the rules' }}</BButton>
             <BButton v-if="changed || typed" size="sm" variant="link" @click="show(data)">Cancel</BButton>
-            <span v-if="!changed && !typed" class="faded">saved and followed</span>
+            <span v-if="!changed && !typed" class="faded">saved and in force</span>
           </div>
         </section>
         <RuleEditor v-if="rules[chosen]" :key="chosen" v-model="rules[chosen]" :places="places" />

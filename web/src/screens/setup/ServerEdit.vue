@@ -58,7 +58,7 @@ const save = () =>
       <label :for="`c-${row.server}`">Cluster</label>
       <div class="form-line">
         <BFormInput :id="`c-${row.server}`" v-model="cluster" size="sm" class="short" />
-        <span class="faded">labels</span><BFormInput v-model="labels" size="sm" aria-label="Labels, with commas between" /> <span class="faded">account</span
+        <span class="faded">labels</span><BFormInput v-model="labels" size="sm" aria-label="Labels, separated by commas" /> <span class="faded">account</span
         ><BFormSelect v-model="account" :options="choices" size="sm" class="short" aria-label="Account" />
       </div>
       <span>Own figures</span>

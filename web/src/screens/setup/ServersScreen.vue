@@ -67,7 +67,7 @@ const COLUMNS: Column<Schemas['Connection']>[] = [
         <BFormCheckbox v-if="gone || retired" v-model="retired">retired</BFormCheckbox>
         <BulkBar v-if="picked.length" :servers="picked.map((row) => row.server)" :retired="retired" @done="done" />
       </div>
-      <ConnectOne v-if="adding === 'one'" :accounts="accounts.data.value ?? []" @done="done" @close="adding = ''" />
+      <ConnectOne v-if="adding === 'one'" :accounts="accounts.data.value?.accounts ?? []" @done="done" @close="adding = ''" />
       <ConnectSeveral v-if="adding === 'several'" @done="done" @close="adding = ''" />
       <div class="holder">
         <DataTable
@@ -95,7 +95,7 @@ const COLUMNS: Column<Schemas['Connection']>[] = [
             }}</span
             ><span v-if="row.why && row.capture !== 'paused'"> ({{ row.why }})</span></template
           >
-          <template #below="{ row }"><ServerEdit :row="row" :accounts="accounts.data.value ?? []" @done="done" /></template>
+          <template #below="{ row }"><ServerEdit :row="row" :accounts="accounts.data.value?.accounts ?? []" @done="done" /></template>
         </DataTable>
         <p v-else-if="all" class="faded">No server matches. <a href="#" @click.prevent="search = ''">Show all</a></p>
       </div>

@@ -45,7 +45,7 @@ watch(schedule.data, (data) => {
   days.value = data.keep_days ?? 14
 })
 const choose = (which: 'first' | 'second', row: Schemas['SnapshotOut']) => {
-  const other = answer.data.value?.find((one) => one.id === (which === 'first' ? second.value : first.value))
+  const other = answer.data.value?.snapshots.find((one) => one.id === (which === 'first' ? second.value : first.value))
   return w.change({ [which]: String(row.id), ...(other && other.server !== row.server && { [which === 'first' ? 'second' : 'first']: undefined }) })
 }
 const take = () =>
@@ -82,11 +82,7 @@ const COLUMNS: Column<Schemas['SnapshotOut']>[] = [
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence="{ data }">{{
-      data.length
-        ? `${data.length} snapshot${data.length > 1 ? 's' : ''} on file; choose two of one server to see what was done between them.`
-        : 'A snapshot keeps all that a server counts at one moment; the difference of two is exactly what was done between.'
-    }}</template>
+    <template #sentence="{ data }">{{ data.sentence }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
       <div class="form-line mb-2">
@@ -104,8 +100,8 @@ const COLUMNS: Column<Schemas['SnapshotOut']>[] = [
       <SameAsFile v-if="schedule.data.value" class="mb-3" :yaml="schedule.data.value.yaml" :command="schedule.data.value.command" />
       <ProblemLine :problem="problem" />
       <SnapshotDifference v-if="first && second && first !== second" :first="first" :second="second" />
-      <div v-if="data.length" data-test="snapshots">
-        <DataTable :rows="data" :columns="COLUMNS" :row-key="(row) => row.id">
+      <div v-if="data.snapshots.length" data-test="snapshots">
+        <DataTable :rows="data.snapshots" :columns="COLUMNS" :row-key="(row) => row.id">
           <template #first="{ row }"
             ><input type="radio" name="first" :checked="first === row.id" :aria-label="`First: ${row.server} ${clock(row.taken_us, true)}`" @change="choose('first', row)"
           /></template>

@@ -23,8 +23,8 @@ class EngineAdapter:
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
         """Executions of at least the threshold that ended after ``since_us``, as far as the server logs them."""
         entries = self._tail.since(since_us)
-        told = (execution_of(entry, literals) for entry in entries)
-        found = [e for e in told if e is not None and e.duration_s >= threshold_s]
+        executions = (execution_of(entry, literals) for entry in entries)
+        found = [e for e in executions if e is not None and e.duration_s >= threshold_s]
         return Executions(until_us=max([since_us, *(e.at_us for e in entries)]), executions=found)
 
     def messages(self, since_us: int) -> LogMessages:

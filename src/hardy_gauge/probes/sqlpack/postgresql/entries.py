@@ -19,7 +19,7 @@ _SEVERITY: dict[str, Literal["info", "warning", "error"]] = {
 
 
 def execution_of(entry: Entry, literals: bool = False) -> ExecutionRecord | None:
-    """The finished execution that an entry tells of, if any; its key is its text's fingerprint. The text has its
+    """The finished execution that an entry reports, if any; its key is its text's fingerprint. The text has its
     literals where ``literals`` are asked for.
     """
     match = _DURATION.match(entry.message)
