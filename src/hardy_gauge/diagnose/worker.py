@@ -63,16 +63,18 @@ class DiagnosisWorker:
     def __init__(self, reader: Reader, every_s: float = EVERY_S, between_s: float = BETWEEN_S) -> None:
         self.reader, self.every_s, self.between_s = reader, every_s, between_s
         self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="diagnosis", daemon=True)
+        self._thread: threading.Thread | None = None
 
     def start(self) -> None:
-        """Begin; the first round is made at once."""
+        """Begin; the first round is made at once. It can begin again after ``stop``."""
+        self._stop.clear()
+        self._thread = threading.Thread(target=self._run, name="diagnosis", daemon=True)
         self._thread.start()
 
     def stop(self) -> None:
         """End after the server that is being diagnosed."""
         self._stop.set()
-        if self._thread.is_alive():
+        if self._thread is not None:
             self._thread.join(timeout=20)
 
     def round(self) -> None:

@@ -19,11 +19,11 @@ class Warmer:
     def __init__(self, reader: Reader) -> None:
         self.reader = reader
         self.ready, self._stop = threading.Event(), threading.Event()
-        self._thread = threading.Thread(target=self._run, name="warmer", daemon=True)
 
     def start(self) -> None:
-        """Begin; ``ready`` is set when every server was learnt once."""
-        self._thread.start()
+        """Begin; ``ready`` is set when every server was learnt once. It can begin again after ``stop``."""
+        self._stop.clear()
+        threading.Thread(target=self._run, name="warmer", daemon=True).start()
 
     def stop(self) -> None:
         """End after the server whose ranges are being learnt."""

@@ -26,10 +26,10 @@ def bring(store: Store, folder: Path, content: bytes | str, name: str = "file", 
     import_id = import_service.hand_in(store, name, path, "maren", NOW)
     asked = {"format": found.format, "server": "east", "layout": found.layout} | wanted
     import_service.run_import(store, import_id, path, ImportRequest.model_validate(asked), NOW)
-    return content(store, import_id)
+    return stored_import(store, import_id)
 
 
-def content(store: Store, import_id: int) -> Import:
+def stored_import(store: Store, import_id: int) -> Import:
     with store.read() as session:
         return session.get_one(Import, import_id, options=[undefer(Import.rejected)])
 

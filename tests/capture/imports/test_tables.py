@@ -17,7 +17,7 @@ from hardy_gauge.capture.imports.reading import look
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
 from hardy_gauge.capture.imports.tables import read_table
 from hardy_gauge.store.database import Store
-from tests.capture.imports.bench import bring, content, left, stored
+from tests.capture.imports.bench import bring, left, stored, stored_import
 
 EXECUTIONS = """end_time,duration_ms,query,user_name,rows
 2026-03-02T09:00:00Z,120,SELECT title FROM title WHERE id = 7,maren,1
@@ -136,7 +136,7 @@ def test_undo_takes_out_the_whole_import_and_nothing_else(store: Store, tmp_path
     second = bring(store, tmp_path, EXECUTIONS.replace("2026-03-02", "2026-03-05"), "later.csv")
     assert len(stored(store, "execution")) == 6
     import_service.undo(store, second.id)
-    assert stored(store, "execution").equals(kept) and content(store, second.id).state == "undone"
+    assert stored(store, "execution").equals(kept) and stored_import(store, second.id).state == "undone"
     import_service.undo(store, first.id)
     assert stored(store, "execution").is_empty()
     with pytest.raises(ImportRefused, match="only an import that is done"):
