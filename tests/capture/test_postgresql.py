@@ -16,10 +16,14 @@ from sqlalchemy import select
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.core.sql.normalise import normalise
+from hardy_gauge.core.time.span import Span
+from hardy_gauge.core.time.window import Window
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring
-from hardy_gauge.store.models import Account, Statement
+from hardy_gauge.store.models import Account, Change, Statement
 from tests.postgres import SECRET, watched_postgres
 
 pytestmark = pytest.mark.postgres
@@ -183,3 +187,45 @@ def test_the_secret_is_nowhere_in_what_is_written(
     assert not [path.name for path in files if SECRET.encode() in path.read_bytes()]
     assert SECRET not in caplog.text and SECRET not in repr(recorder.probe)
     assert (store.path.parent / "keyring.key").stat().st_mode & 0o077 == 0
+
+
+def test_a_setting_that_changes_is_one_change_in_its_unit(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
+) -> None:
+    """The log and the settings both report it."""
+    owner, recorder, now = watched[0], collector.recorders[0], clock_us()
+    recorder.tick(now)
+    collector.write()
+    owner.execute("ALTER SYSTEM SET work_mem = '64MB'")
+    owner.execute("SELECT pg_reload_conf()")
+    time.sleep(1.2)
+    for minute in (1, 2):
+        recorder.tick(now + minute * MINUTE_US)
+        collector.write()
+    with store.read() as session:
+        changes = [c.title for c in session.scalars(select(Change).where(Change.object == "work_mem"))]
+    owner.execute("ALTER SYSTEM RESET work_mem")
+    owner.execute("SELECT pg_reload_conf()")
+    assert changes == ["work_mem changed from 4 MiB to 64 MiB"]
+
+
+def test_services_are_those_whose_sessions_were_seen(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
+) -> None:
+    """The counters of this engine know no service; sessions do, and it may be another one later."""
+    owner, recorder, now = watched[0], collector.recorders[0], clock_us()
+    recorder.tick(now)
+    for place, service in enumerate(("loans desk", "night batch"), 1):
+        with psycopg.connect(owner.info.dsn, application_name=service, autocommit=True) as desk:
+            work = threading.Thread(target=desk.execute, args=("SELECT pg_sleep(1.5) AS of_services",))
+            work.start()
+            time.sleep(0.4)
+            recorder.tick(now + place * MINUTE_US)
+            work.join()
+    time.sleep(0.6)
+    recorder.tick(now + 3 * MINUTE_US)
+    collector.write()
+    reader = Reader(store, lambda: now + 3 * MINUTE_US + 1)
+    focus = Span(now - MINUTE_US, now + 3 * MINUTE_US + 1)
+    rows = statement_rows(reader, Window(focus), "fleet", "of_services").rows
+    assert [row.services for row in rows] == [["loans desk", "night batch"]]

@@ -281,3 +281,22 @@ def test_a_server_that_falls_silent_is_given_up_and_found_again(watched: tuple[p
         probe.sessions()
     assert probe.sessions().sessions == []
     probe.close()
+
+
+def test_a_sequence_ends_where_its_column_does(probe: SqlPackProbe, owner: psycopg.Connection) -> None:
+    """A sequence of 64 bits behind a column of 32 or 16 bits is used up when the column is."""
+    owner.execute("CREATE SEQUENCE slip_seq AS bigint")
+    owner.execute("CREATE TABLE slip (id int PRIMARY KEY DEFAULT nextval('slip_seq'))")
+    owner.execute("CREATE TABLE crate (id smallint GENERATED ALWAYS AS IDENTITY, wide bigserial)")
+    for name, value in (("slip_seq", 2_145_336_164), ("crate_id_seq", 16_384), ("crate_wide_seq", 2_145_336_164)):
+        owner.execute("SELECT setval(%s, %s)", [name, value])
+    levels = probe.counters().levels
+    assert levels["sequence_used.slip_seq"] == pytest.approx(0.999, abs=1e-4)
+    assert levels["sequence_used.crate_id_seq"] == pytest.approx(0.5, abs=1e-3)
+    assert levels["sequence_used.crate_wide_seq"] < 1e-6
+
+
+def test_settings_that_concern_no_work_are_marked(probe: SqlPackProbe) -> None:
+    concerns = {setting.name: setting.concerns for setting in probe.settings().settings}
+    assert {concerns[name] for name in ("lc_messages", "lc_time", "TimeZone", "cluster_name", "port")} == {"other"}
+    assert {concerns[name] for name in ("shared_buffers", "work_mem", "random_page_cost", "autovacuum")} == {"work"}

@@ -6,14 +6,16 @@ from pathlib import Path
 
 import polars as pl
 import pytest
+from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from polars.testing import assert_frame_equal
-from sqlalchemy import func, select
+from sqlalchemy import create_engine, func, inspect, select, text
 
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Base, Cluster, Segment, Server
+from hardy_gauge.store.migrate import config
+from hardy_gauge.store.models import Base, Cluster, Segment, Server, StoredCaptureRule
 
 
 @pytest.fixture
@@ -35,6 +37,25 @@ def frame(start: int, rows: int, **more: object) -> pl.DataFrame:
 def test_migrations_make_what_the_models_say(store: Store) -> None:
     with store.engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
+def test_a_store_of_before_keeps_its_imports_rules_and_sign_ins(tmp_path: Path) -> None:
+    """Columns and a table were renamed after revision 0003; what stood in them is still there."""
+    path = tmp_path / "old.db"
+    Store(path).close()
+    engine = create_engine(f"sqlite:///{path}")
+    with engine.begin() as connection:
+        alembic = config()
+        alembic.attributes["connection"] = connection
+        command.downgrade(alembic, "0003")
+        old = inspect(connection)
+        assert "rule" in old.get_table_names() and "finding" not in old.get_table_names()
+        columns = {column["name"] for column in old.get_columns("import")}
+        assert {"taken", "left_count", "left"} <= columns
+        connection.execute(text("INSERT INTO rule (name, position, document, changed_us) VALUES ('labs', 0, '{}', 7)"))
+    engine.dispose()
+    with Store(path).read() as session:
+        assert session.scalar(select(StoredCaptureRule.name)) == "labs"
 
 
 def test_a_failed_write_leaves_nothing(store: Store) -> None:
