@@ -24,7 +24,7 @@ def views(page: Page, base: str) -> dict[str, str]:
         api.headers["x-csrf-token"] = api.get("me").json()["csrf_token"]
         top = api.get("statements", params={"scope": "desk-a", "focus": "PT30M"}).json()["rows"][0]
         detail = api.get(f"statements/{top['fingerprint']}", params={"scope": "desk-a", "focus": "PT30M"}).json()
-        advice = detail["findings"][0]["remedies"][0]
+        advice = detail["findings"][0]["finding"]["remedies"][0]["index"]
         body = {
             "server": "desk-a",
             "statement": top["fingerprint"],

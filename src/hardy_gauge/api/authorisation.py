@@ -34,7 +34,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("*", r"/api/(people|audit)(/.*)?", "administrator"),
     ("*", r"/api/tokens(/.*)?", "viewer"),
     ("POST", r"/api/me/password", "viewer"),
-    ("POST", r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/read)", "viewer"),
+    ("POST", r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/read|connections/[^/]+/reports)", "viewer"),
     ("READ", r"/api/accounts", "engineer"),
     ("*", r"/api/accounts(/.*)?", "administrator"),
     ("PUT", r"/api/storage/limits", "administrator"),
@@ -42,7 +42,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("*", r"/.*", "engineer"),
 )
 UNRECORDED = re.compile(
-    r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/(read|test)|trials/draft|otlp/v1/\w+|imports/\d+/look|servers/[^/]+/explain)"
+    r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/(read|test|[^/]+/reports)|trials/draft|otlp/v1/\w+|imports/\d+/look|servers/[^/]+/explain)"
 )
 
 

@@ -98,9 +98,9 @@ def add(request: NewServers, reader: CurrentReader, http: Request) -> list[Regis
     return results
 
 
-@router.get("/{server}/reports")
+@router.post("/{server}/reports")
 def reports(server: str, reader: CurrentReader) -> list[Report]:
-    """What one server of the fleet reports, and what has to be switched on there for the rest."""
+    """Ask one server of the fleet what it reports, and what has to be switched on there for the rest."""
     return query.reports_of(reader.store, server)
 
 

@@ -22,7 +22,7 @@ const wrongScrape = computed(() => (problem.value?.field.startsWith('scrapes') ?
 const saved = ref(false)
 const { data: reports, problem: unanswered } = useAnswer(
   () => props.row.server,
-  (server) => api.GET('/api/connections/{server}/reports', { params: { path: { server } } }),
+  (server) => api.POST('/api/connections/{server}/reports', { params: { path: { server } } }),
 )
 const choices = computed(() => [{ value: '', text: 'none of its own' }, ...props.accounts.map((one) => one.name)])
 const KINDS = ['level', 'counter']
