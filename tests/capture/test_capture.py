@@ -101,7 +101,7 @@ def test_changed_setting_is_recorded(store: Store, desk: RegisteredServer) -> No
     changed.settings[0].value = 42
     recorder.batch.settings = changed
     collector.write()
-    collector._pool.shutdown()
+    collector.stop()
     with store.read() as session:
         titles = [c.title for c in session.scalars(select(Change).where(Change.kind == "setting"))]
     assert titles == ["buffer_cache_bytes changed from 1 GiB to 42 B"]

@@ -34,15 +34,14 @@ def test_figures_beside_a_server_are_recorded_with_it(store: Store) -> None:
         fake.calls += 600
         told["pages"] += 120
         collector.tick()
-        for future in collector._busy.values():
-            future.result(timeout=10)
+        collector.settle(10)
         collector.write()
 
     for _ in range(3):
         minute()
     good = False
     minute()
-    collector._pool.shutdown()
+    collector.stop()
     fake.http.shutdown()
     with store.read() as session:
         frame = segments.read(session, [server.server_id], "metric", 0, 2**62).sort("at_us")

@@ -29,8 +29,7 @@ def main(path: str, address: str) -> None:
     collector.recorders[0].probe.deadline_s = PATIENT_S
     while True:
         collector.tick()
-        for future in list(collector._busy.values()):
-            future.result()
+        collector.settle(PATIENT_S)
         collector.write()
         with store.read() as session:
             print(session.get_one(CaptureState, 1).recorded_until_us, flush=True)

@@ -31,8 +31,7 @@ class Desk:
             self.fake.now += MINUTE_US
             self.fake.calls += 600
             self.collector.tick()
-            for future in self.collector._busy.values():
-                future.result(timeout=PATIENT_S)
+            self.collector.settle(PATIENT_S)
 
     def calls(self) -> list[float]:
         with self.store.read() as session:
@@ -68,7 +67,7 @@ def test_a_store_that_takes_nothing_loses_nothing(store: Store, pragma: str) -> 
     assert desk.calls() == [600.0] * 6
     with store.read() as session:
         assert list(session.scalars(select(Gap))) == [], "nothing was missed"
-    desk.collector._pool.shutdown()
+    desk.collector.stop()
     desk.fake.http.shutdown()
 
 
@@ -84,7 +83,7 @@ def test_a_probe_that_drips_or_floods_is_given_up(store: Store) -> None:
         desk.fake.stream = None
     desk.pass_minutes(1)
     assert recorder.error == ""
-    desk.collector._pool.shutdown()
+    desk.collector.stop()
     desk.fake.http.shutdown()
 
 
@@ -112,5 +111,5 @@ def test_our_clock_steps_back_an_hour(store: Store) -> None:
         marks = {(gap.kind, "went back" in gap.reason) for gap in session.scalars(select(Gap))}
     assert desk.calls() == [600.0] * 5, "nothing is lost and nothing is guessed"
     assert ("clock", True) in marks
-    desk.collector._pool.shutdown()
+    desk.collector.stop()
     desk.fake.http.shutdown()

@@ -38,8 +38,7 @@ class Bench:
                 fake.now += 60 * SECOND
                 fake.calls += 600
             self.collector.tick()
-            for future in self.collector._busy.values():
-                future.result(timeout=PATIENT_S)
+            self.collector.settle(PATIENT_S)
         self.collector.write()
 
     def troubles(self, name: str) -> list[tuple[str, str, bool]]:
@@ -65,7 +64,7 @@ def bench(store: Store) -> Iterator[Bench]:
     made.pass_minutes(3)
     assert made.minutes("good") == made.minutes("bad") == [600.0, 600.0], made.troubles("good") + made.troubles("bad")
     yield made
-    made.collector._pool.shutdown()
+    made.collector.stop()
     made.good.http.shutdown()
     made.bad.http.shutdown()
 

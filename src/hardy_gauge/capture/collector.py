@@ -208,6 +208,11 @@ class Collector:
                 if last is None or last.done():
                     self._busy[recorder.server_id] = self._pool.submit(recorder.tick, now)
 
+    def settle(self, patient_s: float) -> None:
+        """Wait until the ticks under way have ended; TimeoutError when one goes on for longer than ``patient_s``."""
+        for tick in list(self._busy.values()):
+            tick.result(timeout=patient_s)
+
     def write(self) -> None:
         """The batches of recorders that are not in the middle of a long tick, in one transaction."""
         self._let_go()
