@@ -229,3 +229,36 @@ def test_services_are_those_whose_sessions_were_seen(
     focus = Span(now - MINUTE_US, now + 3 * MINUTE_US + 1)
     rows = statement_rows(reader, Window(focus), "fleet", "of_services").rows
     assert [row.services for row in rows] == [["loans desk", "night batch"]]
+
+
+def test_calls_that_hang_on_a_lock_lead_the_statements(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
+) -> None:
+    """Two calls wait for a row that a third session holds; neither has finished, so the counters know nothing of them."""
+    owner, recorder = watched[0], collector.recorders[0]
+    recorder.tick(clock_us())
+    with psycopg.connect(owner.info.dsn) as holder:
+        holder.execute("UPDATE loan SET note = 'held' WHERE id = 11")
+        desks = [psycopg.connect(owner.info.dsn, application_name="hung desk", autocommit=True) for _ in range(2)]
+        hang = "UPDATE loan SET note = 'hung', due = due WHERE id = 11"
+        waiting = [threading.Thread(target=desk.execute, args=(hang,)) for desk in desks]
+        began = time.monotonic()
+        for one in waiting:
+            one.start()
+        for _ in range(3):
+            time.sleep(1.0)
+            recorder.tick(clock_us())
+        passed = time.monotonic() - began
+        collector.write()
+        now = clock_us()
+        reader = Reader(store, lambda: now)
+        rows = statement_rows(reader, Window(Span(now - MINUTE_US, now)), "fleet").rows
+        holder.rollback()
+    for one in waiting:
+        one.join()
+    for desk in desks:
+        desk.close()
+    first = rows[0]
+    assert "hung" not in first.text and first.text.startswith("UPDATE loan SET note = $")
+    assert (first.unfinished, first.main_family, first.services) == (2, "row lock", ["hung desk"])
+    assert first.unfinished_s == pytest.approx(2 * passed, abs=2.5) and first.share > 0.5

@@ -1,6 +1,8 @@
 """Counter differences: work told from resets, restarts and clock steps."""
 
-from hardy_gauge.core.activity.counters import Difference, Reading, Unusable, difference
+import pytest
+
+from hardy_gauge.core.activity.counters import AGAIN, FELL, FIRST, Difference, Reading, Unusable, difference, growth
 
 
 def reading(at_s: float, started: int = 0, **values: float) -> Reading:
@@ -29,3 +31,13 @@ def test_restart_and_reset_and_clock() -> None:
 def test_float_noise_is_not_a_reset() -> None:
     done = difference(reading(0, time_s=1e6), reading(60, time_s=1e6 - 1e-7))
     assert isinstance(done, Difference) and done.values["time_s"] == 0.0
+
+
+@pytest.mark.parametrize(("last", "at_us", "value", "found"), [
+    (None, 10, 5.0, FIRST), ((10, 5.0), 10, 6.0, AGAIN), ((10, 5.0), 9, 6.0, AGAIN), ((10, 5.0), 20, 4.0, FELL),
+    ((10, 5.0), 20, 5.0, (10, 0.0)), ((10, 5.0), 20, 7.5, (10, 2.5)),
+])  # fmt: skip
+def test_growth_of_one_counter(
+    last: tuple[int, float] | None, at_us: int, value: float, found: tuple[int, float] | str
+) -> None:
+    assert growth(last, at_us, value) == found

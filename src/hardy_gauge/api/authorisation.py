@@ -34,7 +34,11 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("*", r"/api/(people|audit)(/.*)?", "administrator"),
     ("*", r"/api/tokens(/.*)?", "viewer"),
     ("POST", r"/api/me/password", "viewer"),
-    ("POST", r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/read|connections/[^/]+/reports)", "viewer"),
+    (
+        "POST",
+        r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/read|connections/[^/]+/reports)",
+        "viewer",
+    ),
     ("READ", r"/api/accounts", "engineer"),
     ("*", r"/api/accounts(/.*)?", "administrator"),
     ("PUT", r"/api/storage/limits", "administrator"),

@@ -41,7 +41,7 @@ const COLUMNS: Column<Fact>[] = [
         <template #value="{ row }"
           ><span :title="row.low === null || row.high === null ? '' : `${row.low?.toPrecision(3)} to ${row.high?.toPrecision(3)}`"><FigureText :value="row.value" :unit="row.unit" /></span
         ></template>
-        <template #reference="{ row }"><FigureText v-if="row.reference !== null" :value="row.reference" :unit="row.unit" /></template>
+        <template #reference="{ row }"><FigureText v-if="row.reference !== null" :value="row.reference" :unit="row.unit" /><template v-else>&nbsp;</template></template>
         <template #times="{ row }">{{ times(row.value, row.reference) }}</template>
         <template #source="{ row }"
           ><span class="faded">{{ row.source }}</span></template

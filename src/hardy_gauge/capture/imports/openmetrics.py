@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
+from hardy_gauge.core.activity.counters import growth
 
 _SAMPLE = re.compile(r"([a-zA-Z_:][a-zA-Z0-9_:]*)(\{.*?\})? (\S+)(?: (\S+))?(?: # .*)?$")
 _LABEL = re.compile(r'([a-zA-Z_][a-zA-Z0-9_]*)="((?:[^"\\]|\\.)*)"(?:,|$)')
@@ -189,18 +190,13 @@ def figures_of(
         if sample.way == "read":
             found.append(Figure(sample.line, at, sample.series, sample.value))
             continue
-        last = before.get(sample.series)
+        grown = growth(before.get(sample.series), at, sample.value)
         before[sample.series] = (at, sample.value)
-        if last is None:
-            rejected.add(sample.line, "the first reading of what counts up has none to compare with")
-        elif at <= last[0]:
-            rejected.add(sample.line, "a second reading at the same moment")
-        elif sample.value < last[1]:
-            rejected.add(sample.line, "it fell since the reading before, so it was reset between them")
+        if isinstance(grown, str):
+            rejected.add(sample.line, grown)
         else:
-            found.append(
-                Figure(sample.line, at, rate_name(sample.series), (sample.value - last[1]) / (at - last[0]) * 1e6)
-            )
+            since, done = grown
+            found.append(Figure(sample.line, at, rate_name(sample.series), done / (at - since) * 1e6))
     return found
 
 

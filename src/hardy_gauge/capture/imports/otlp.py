@@ -13,6 +13,7 @@ from typing import Any
 
 from hardy_gauge.capture.imports.openmetrics import Figure, rate_name
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
+from hardy_gauge.core.activity.counters import growth
 
 TEXT = ("db.query.text", "db.statement")
 SYSTEM = ("db.system.name", "db.system")
@@ -184,19 +185,12 @@ class OtlpContent:
                 return
             since, done = start, value
         else:
-            last = self.counted.get((server, series))
+            grown = growth(self.counted.get((server, series)), at, value)
             self.counted[(server, series)] = (at, value)
-            if last is None or at <= last[0] or value < last[1]:
-                why = (
-                    "the first reading of what counts up has none to compare with"
-                    if last is None
-                    else "a second reading at the same moment"
-                    if at == last[0]
-                    else "it fell since the reading before, so it was reset between them"
-                )
-                rejected.add(line, why)
+            if isinstance(grown, str):
+                rejected.add(line, grown)
                 return
-            since, done = last[0], value - last[1]
+            since, done = grown
         self.figures.setdefault(server, []).append(
             Figure(line, at // 1000, rate_name(series), done / (at - since) * 1e9)
         )

@@ -8,6 +8,7 @@ import polars as pl
 
 from hardy_gauge.capture.imports.columns import DURATIONS, MOMENTS, WAIT, Layout, Source, Target, What, targets
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
+from hardy_gauge.core.activity.counters import AGAIN
 
 MINUTE_US = 60_000_000
 EARLIEST_US = 946_684_800_000_000  # the year 2000
@@ -175,7 +176,7 @@ def _differences(frame: pl.DataFrame, rejected: RejectedRows) -> pl.DataFrame:
     frame = rejected.split(
         frame.with_columns(
             pl.when(pl.col("passed").is_null()).then(pl.lit("the first reading of its statement has none to compare with"))
-            .when(pl.col("passed") == 0).then(pl.lit("a second reading at the same moment"))
+            .when(pl.col("passed") == 0).then(pl.lit(AGAIN))
             .when(fell).then(pl.lit("a figure fell since the reading before, so it was reset between them")).alias("why")
         )
     )  # fmt: skip

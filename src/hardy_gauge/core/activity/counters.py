@@ -6,6 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 LEAST_SPAN_S = 0.5
+FIRST = "the first reading of what counts up has none to compare with"
+AGAIN = "a second reading at the same moment, or an earlier one"
+FELL = "it fell since the reading before, so it was reset between them"
 LONGEST_FACTOR = 5.0
 
 
@@ -51,3 +54,14 @@ def difference(before: Reading, after: Reading) -> Difference | Unusable:
     if back:
         return Unusable("reset", f"counter {back[0]} went back")
     return Difference(before.at_us, span, {name: max(0.0, value) for name, value in values.items()})
+
+
+def growth(last: tuple[int, float] | None, at_us: int, value: float) -> tuple[int, float] | str:
+    """Since when, and by how much, one counter has grown since its ``last`` moment and value; why not, if it cannot be
+    said: the first reading, one that is not later, or a reset.
+    """
+    if last is None:
+        return FIRST
+    if at_us <= last[0]:
+        return AGAIN
+    return FELL if value < last[1] else (last[0], value - last[1])

@@ -15,6 +15,5 @@ def plan_sentence(plan: Plan) -> str:
         reads = f"; it reads all of {scans[0].object}" if scans else ""
         return f"A plan of {len(steps)} steps, without times{reads}."
     top = max(timed, key=lambda step: step.own_time_s or 0.0)
-    return (
-        f"{share((top.own_time_s or 0.0) / plan.time_s)} of {duration(plan.time_s)} is spent in one step: {top.words}."
-    )
+    part = share((top.own_time_s or 0.0) / plan.time_s)
+    return f"{part[0].upper()}{part[1:]} of {duration(plan.time_s)} is spent in one step: {top.words}."
