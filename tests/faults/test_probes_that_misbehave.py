@@ -27,7 +27,7 @@ class Bench:
     def __init__(self, store: Store) -> None:
         self.store = store
         self.good, self.bad = FakeServer("good"), FakeServer("bad")
-        self.enrolled = register(store, [self.good.address, self.bad.address])
+        self.registered = register(store, [self.good.address, self.bad.address])
         self.collector = Collector(store, clock=lambda: self.good.now)
         for recorder in self.collector.recorders:
             recorder.probe.deadline_s = PATIENT_S
@@ -42,17 +42,17 @@ class Bench:
         self.collector.write()
 
     def troubles(self, name: str) -> list[tuple[str, str, bool]]:
-        server_id = next(s.server_id for s in self.enrolled if s.name == name)
+        server_id = next(s.server_id for s in self.registered if s.name == name)
         with self.store.read() as session:
             rows = session.scalars(select(Gap).where(Gap.server_id == server_id).order_by(Gap.id))
             return [(gap.kind, gap.reason, gap.to_us is not None) for gap in rows]
 
     def recorder(self, name: str) -> Recorder:
-        server_id = next(s.server_id for s in self.enrolled if s.name == name)
+        server_id = next(s.server_id for s in self.registered if s.name == name)
         return next(r for r in self.collector.recorders if r.server_id == server_id)
 
     def minutes(self, name: str) -> list[float]:
-        server_id = next(s.server_id for s in self.enrolled if s.name == name)
+        server_id = next(s.server_id for s in self.registered if s.name == name)
         with self.store.read() as session:
             frame = segments.read(session, [server_id], "metric", 0, 2**62)
         return frame["calls"].to_list() if len(frame) else []
@@ -142,7 +142,7 @@ def test_clock_an_hour_off_is_recorded_and_ours_is_used(bench: Bench) -> None:
     bench.pass_minutes(3)
     kinds = [t[0] for t in bench.troubles("bad")]
     assert "clock" in kinds
-    server_id = next(s.server_id for s in bench.enrolled if s.name == "bad")
+    server_id = next(s.server_id for s in bench.registered if s.name == "bad")
     with bench.store.read() as session:
         samples = segments.read(session, [server_id], "sample", 0, 2**62)
     assert samples["at_us"].max() <= bench.good.now

@@ -12,7 +12,7 @@ import pytest
 
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import ProbeError
-from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Wire
+from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Transport
 
 HEAD = b"HTTP/1.1 200 OK\r\ncontent-length: 2\r\n\r\n"
 
@@ -54,9 +54,9 @@ def request(connection: socket.socket) -> bytes:
     return received
 
 
-def ask(server: Server, wire: Wire | None = None, **more: float) -> tuple[int, bytes]:
+def ask(server: Server, transport: Transport | None = None, **more: float) -> tuple[int, bytes]:
     given = {"deadline_s": 10.0, "most_bytes": 1000} | more
-    return (wire or Wire(server.address)).ask("GET", f"{server.address}/x", {}, None, **given)  # type: ignore[arg-type]
+    return (transport or Transport(server.address)).ask("GET", f"{server.address}/x", {}, None, **given)  # type: ignore[arg-type]
 
 
 def drip(data: bytes) -> Callable[[socket.socket], None]:
@@ -89,9 +89,9 @@ def test_one_line_serves_many_requests_and_is_opened_again_when_it_was_closed() 
             connection.sendall(HEAD + b"ok")
 
     with serving(serve) as server:
-        wire = Wire(server.address)
-        assert [ask(server, wire) for _ in range(9)] == [(200, b"ok")] * 9
-        wire.close()
+        transport = Transport(server.address)
+        assert [ask(server, transport) for _ in range(9)] == [(200, b"ok")] * 9
+        transport.close()
         assert server.connections == 3
 
 
@@ -106,10 +106,10 @@ def test_what_is_sent_is_not_sent_twice() -> None:
             seen.append(found)  # and no answer
 
     with serving(serve) as server:
-        wire = Wire(server.address)
-        assert ask(server, wire) == (200, b"ok")
+        transport = Transport(server.address)
+        assert ask(server, transport) == (200, b"ok")
         with pytest.raises(NoAnswer):
-            wire.ask("POST", f"{server.address}/x", {}, "{}", 5.0, 100)
+            transport.ask("POST", f"{server.address}/x", {}, "{}", 5.0, 100)
     assert [line.split(b"\r\n")[0] for line in seen] == [b"POST /x HTTP/1.1"]
 
 
@@ -140,7 +140,7 @@ def test_chunks_closed_lines_and_sizes() -> None:
         connection.sendall(next(answers))
 
     with serving(serve) as server:
-        wire = Wire(server.address)
-        assert [ask(server, wire) for _ in range(3)] == [(200, b"abcde"), (200, b"until the end"), (302, b"")]
+        transport = Transport(server.address)
+        assert [ask(server, transport) for _ in range(3)] == [(200, b"abcde"), (200, b"until the end"), (302, b"")]
         with pytest.raises(TooLarge, match="1000"):
-            ask(server, wire)
+            ask(server, transport)

@@ -10,7 +10,7 @@ import polars as pl
 from pydantic import BaseModel, ValidationError
 
 from hardy_gauge.probes import protocol as p
-from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Wire
+from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Transport
 
 Answer = TypeVar("Answer", bound=BaseModel)
 WHAT: dict[p.Ability, str] = {
@@ -31,7 +31,7 @@ class HttpProbe:
 
     def __init__(self, address: str, deadline_s: float = 5.0, token: str = "") -> None:
         self.address, self.deadline_s = address.rstrip("/"), deadline_s
-        self._wire = Wire(self.address)
+        self._wire = Transport(self.address)
         self._headers = {"authorization": f"Bearer {token}"} if token else {}
 
     def close(self) -> None:
@@ -124,7 +124,7 @@ class HttpProbe:
         """``executions`` or ``samples`` of a play that has ended."""
         return _frame(self._send("GET", f"../../plays/{play}/{part}", deadline_s=60, most_bytes=MOST_HISTORY_BYTES))
 
-    # the wire -------------------------------------------------------------------------------------
+    # the transport -------------------------------------------------------------------------------------
 
     def _get(self, path: str, model: type[Answer]) -> Answer:
         return self._read(self._send("GET", path), model)

@@ -90,7 +90,7 @@ class _Answer(io.RawIOBase):
         super().close()
 
 
-class Wire:
+class Transport:
     """Requests to the host of ``address``, one at a time. Redirects are answers like any other."""
 
     def __init__(self, address: str) -> None:

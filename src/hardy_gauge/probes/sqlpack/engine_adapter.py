@@ -23,7 +23,7 @@ class EngineAdapter(Protocol):
         """Messages from the log."""
 
 
-class NoCompanion:
+class NoAdapter:
     """Of a pack that names none."""
 
     def __init__(self, line: Line) -> None:
@@ -45,6 +45,6 @@ class NoCompanion:
 def adapter_of(name: str, line: Line) -> EngineAdapter:
     """The adapter of an engine's module; of none, one that refuses."""
     if not name:
-        return NoCompanion(line)
+        return NoAdapter(line)
     module = importlib.import_module(f"hardy_gauge.probes.sqlpack.{name}")
     return cast(type[EngineAdapter], module.EngineAdapter)(line)
