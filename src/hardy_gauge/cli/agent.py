@@ -21,7 +21,7 @@ def agent(
         str, typer.Option(help="Address of the server, such as postgresql:///loans?host=/run/postgresql.")
     ],
     user: Annotated[str, typer.Option(help=f"Sign in as this user; the secret is taken from {SECRET}.")] = "",
-    name: Annotated[str, typer.Option(help="What the server is called; as it says when left out.")] = "",
+    name: Annotated[str, typer.Option(help="What the server is called; by default as it calls itself.")] = "",
     data: Annotated[Path | None, typer.Option(help="Folder of its data, whose volume is watched.")] = None,
     log: Annotated[Path | None, typer.Option(help="Folder of its log, when that is another volume.")] = None,
     port: Annotated[int, typer.Option(help="Port to listen on.")] = 8751,

@@ -23,7 +23,7 @@ WORTH_SAYING_MINUTES = 60
 
 
 def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> None:
-    """Register the servers named, bring in what they remember, then capture the whole fleet of the store and serve until
+    """Register the servers named, import their history, then capture the whole fleet of the store and serve until
     SIGTERM or SIGINT.
     """
     # with nearly all of the application behind them, which no other command needs

@@ -21,7 +21,7 @@ Data = Annotated[Path, typer.Option(help="Folder of the store.")]
 def apply(
     file: Annotated[Path, typer.Argument(help="Settings as YAML; see docs/capture.md.")], data: Data = Path("data")
 ) -> None:
-    """Set what a file says, all of it or nothing; a running application takes it up within seconds.
+    """Set what a file says, all of it or nothing; a running application follows within seconds.
 
     Example: hardy-gauge settings apply gauge.yaml --data data
     """
