@@ -92,7 +92,7 @@ def take_several(store: Store, names: Sequence[str], why: str, note: str) -> tup
     NotFound, before any is taken, when a name is of no server.
     """
     with store.read() as session:
-        known = dict(session.execute(select(Server.name, Server.id)).tuples().all())
+        known = dict(session.execute(select(Server.name, Server.id)).all())
     for name in names:
         if name not in known:
             raise NotFound(f"no server '{name}' in the fleet", "servers", "Unknown server")
