@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import socket
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from typing import cast
@@ -35,8 +36,8 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     logging.getLogger("alembic").setLevel(logging.WARNING)
     store = Store(settings.store_path)
     servers = register_all(store, settings.servers)
-    bring_in(store, servers)
-    bring_in(store, servers)  # the minutes that passed meanwhile
+    import_history(store, servers)
+    import_history(store, servers)  # the minutes that passed meanwhile
     collector = Collector(store, write_s=settings.write_every_s)
     collector.start()
     app = create_app(settings, store, poke=collector.poke, diagnose_every_s=EVERY_S)
@@ -44,13 +45,21 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
         app, host=settings.host, port=settings.port, log_level="warning",
         timeout_graceful_shutdown=3,
     )  # fmt: skip
-    server = uvicorn.Server(config)
-    on_ready()
-    with store.read() as session:
-        if not settings.demo and not anyone(session):
-            typer.echo(f"Nobody can sign in yet. The code for the first is {app.state.first_code}")
+
+    class Announced(uvicorn.Server):
+        """Says where it is when it listens, and not before."""
+
+        async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+            await super().startup(sockets)
+            if not self.started:
+                return
+            on_ready()
+            with store.read() as session:
+                if not settings.demo and not anyone(session):
+                    typer.echo(f"Nobody can sign in yet. The code for the first is {app.state.first_code}")
+
     try:
-        server.run()
+        Announced(config).run()
     finally:
         collector.stop()
         store.close()
@@ -72,17 +81,17 @@ def register_all(store: Store, bases: list[str], account: str = "") -> list[Regi
     return found
 
 
-def bring_in(store: Store, servers: list[RegisteredServer]) -> None:
+def import_history(store: Store, servers: list[RegisteredServer]) -> None:
     """Import history where a probe has some, several servers beside each other, with progress on the terminal."""
     waiting = [server for server in servers if "history" in server.identity.abilities]
     with ThreadPoolExecutor(IMPORTS_AT_A_TIME) as pool:
-        done = {pool.submit(_bring_in_one, store, server): server.name for server in waiting}
+        done = {pool.submit(_import_one, store, server): server.name for server in waiting}
         for number, future in enumerate(as_completed(done), 1):
             if future.result():
                 typer.echo(f"{done[future]}: history imported ({number} of {len(waiting)})", err=True)
 
 
-def _bring_in_one(store: Store, server: RegisteredServer) -> bool:
+def _import_one(store: Store, server: RegisteredServer) -> bool:
     """True when it was more than the minutes since the last time."""
     probe = cast(RemembersPast, server.probe)  # it has the ability history
     minutes = backfill(store, server.server_id, probe, server.identity, clock_us())
