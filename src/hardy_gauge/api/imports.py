@@ -47,7 +47,7 @@ class Imports(BaseModel):
 def imports(incoming: Incoming) -> Imports:
     """All imports; files that were uploaded and never started are not among them."""
     found = incoming.listed()
-    return Imports(sentence=imports_sentence(len(found)), imports=found)
+    return Imports(sentence=imports_sentence([one.state for one in found]), imports=found)
 
 
 @router.post("", status_code=201, openapi_extra={"requestBody": {"content": {"application/octet-stream": {}}}})

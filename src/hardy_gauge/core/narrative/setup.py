@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 
 def _counted(count: int, one: str) -> str:
     return f"{count} {one}{'' if count == 1 else 's'}"
@@ -36,8 +38,9 @@ def snapshots_sentence(count: int) -> str:
     return f"{_counted(count, 'snapshot')} stored; choose two of one server to see what was done between them."
 
 
-def imports_sentence(count: int) -> str:
-    """How many files were imported."""
+def imports_sentence(states: Sequence[str]) -> str:
+    """How many files were imported and not undone since."""
+    count = sum(state == "done" for state in states)
     if not count:
         return "Import figures of servers that cannot be connected. Nothing is stored before you have seen how the file is read."
     return f"{_counted(count, 'file')} {'was' if count == 1 else 'were'} imported; each can be undone as a whole."
