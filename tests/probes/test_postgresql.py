@@ -123,9 +123,12 @@ def test_a_leader_is_seen_as_doing_what_its_workers_do(probe: SqlPackProbe, owne
         pid = desk.info.backend_pid
         work = threading.Thread(target=cancelled, args=(desk, sql))
         work.start()
-        wait_until(lambda: len(probe.sessions().sessions) > 0)
-        time.sleep(0.3)
-        seen = [session for _ in range(10) for session in probe.sessions().sessions]
+        workers = "SELECT count(*) FROM pg_stat_activity WHERE leader_pid = %s AND state = 'active'"
+        wait_until(lambda: (owner.execute(workers, [pid]).fetchone() or (0,))[0] > 0)
+        seen = []
+        for _ in range(20):
+            time.sleep(0.05)
+            seen += probe.sessions().sessions
         owner.execute("SELECT pg_cancel_backend(%s)", [pid])
         work.join()
     assert {s.session for s in seen} == {pid}, "workers are not sessions"
