@@ -28,7 +28,7 @@ def content() -> dict[str, object]:
     sheet = SimpleNamespace(
         sentence="x <script>alert(1)</script>",
         heaviest=[row],
-        findings=SimpleNamespace(findings=[], unknown=[]),
+        findings=SimpleNamespace(findings=[], unknown=[], nothing="No rule found anything wrong in this window."),
         reference_note="r",
         changes=[],
     )

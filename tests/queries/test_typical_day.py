@@ -50,7 +50,9 @@ def test_a_bad_day_does_not_move_the_reference(built: Built) -> None:
     )
     found = ledger(built.reader, window, "archive-a", "wait_family", "statement", {})
     assert found.reference is not None and found.reference.value == pytest.approx(1.0, rel=0.01)
-    assert found.entries[0].difference == "as usual" and found.cells[0].reference == pytest.approx(1.0, rel=0.01)
+    assert found.entries[0].difference == "as usual" and found.mosaic.columns[0].cells[0].reference == pytest.approx(
+        1.0, rel=0.01
+    )
     assert found.stack.reference is not None
     known = [value for value in found.stack.reference if value is not None]
     assert known and max(known) == pytest.approx(1.0, rel=0.05)

@@ -110,7 +110,7 @@ def test_what_if_asks_the_server_and_names_a_missing_column(page: Page) -> None:
     expect(page.get_by_role("alert")).to_contain_text("A table and its columns such as")
     field.fill("hold_request (title_id, state)")
     page.get_by_role("button", name="Ask desk-a").click()
-    expect(page.get_by_text("With the index:")).to_contain_text("instead of")
+    expect(page.get_by_text("With the change:")).to_contain_text("instead of")
 
 
 def test_a_refused_design_names_its_field_and_keeps_what_was_written(page: Page) -> None:

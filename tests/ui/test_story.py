@@ -60,7 +60,7 @@ def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     expect(page.locator("[data-test=steps] tbody tr")).to_have_count(5)
     page.get_by_label("Index to imagine").fill("hold_request (title_id, state)")
     page.get_by_role("button", name="Ask desk-a").click()
-    expect(page.get_by_text(re.compile("With the index: .* instead of"))).to_be_visible()
+    expect(page.get_by_text(re.compile("With the change: .* instead of"))).to_be_visible()
     # trial
     page.goto(statement)
     page.locator("[data-test=try-it]").click()

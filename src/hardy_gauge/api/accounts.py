@@ -44,7 +44,7 @@ class Accounts(BaseModel):
 def accounts(reader: CurrentReader) -> Accounts:
     with reader.store.read() as session:
         found = keyring.accounts_in(session)
-    return Accounts(sentence=accounts_sentence(len(found), sum(bool(one.servers) for one in found)), accounts=found)
+    return Accounts(sentence=accounts_sentence([one.servers for one in found]), accounts=found)
 
 
 @router.post("", status_code=201)

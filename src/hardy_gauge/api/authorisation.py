@@ -46,7 +46,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("*", r"/.*", "engineer"),
 )
 UNRECORDED = re.compile(
-    r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/(read|test|[^/]+/reports)|trials/draft|otlp/v1/\w+|imports/\d+/look|servers/[^/]+/explain)"
+    r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/(read|test|[^/]+/reports)|trials/(draft|words)|otlp/v1/\w+|imports/\d+/look|servers/[^/]+/explain)"
 )
 
 

@@ -26,6 +26,7 @@ class Rules(BaseModel):
 
     sentence: str
     rules: list[CaptureRule]
+    words: list[str] = Field(description="what each rule records")
     yaml: str
     command: str = COMMAND
     starting_sets: dict[str, CaptureRule] = STARTING_SETS
@@ -41,7 +42,9 @@ class Pause(Strict):
 
 
 def _rules(found: list[CaptureRule]) -> Rules:
-    return Rules(sentence=rules_sentence(len(found)), rules=found, yaml=as_yaml(found))
+    return Rules(
+        sentence=rules_sentence(len(found)), rules=found, words=[rule.words() for rule in found], yaml=as_yaml(found)
+    )
 
 
 def _stored(reader: Reader) -> Rules:

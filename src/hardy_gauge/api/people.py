@@ -49,7 +49,7 @@ class People(BaseModel):
 def people(reader: CurrentReader) -> People:
     with reader.store.read() as session:
         found = persons.people_in(session)
-    return People(sentence=people_sentence(sum(not one.barred for one in found)), people=found)
+    return People(sentence=people_sentence([one.barred for one in found]), people=found)
 
 
 @router.post("/people", status_code=201)

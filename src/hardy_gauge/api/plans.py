@@ -22,11 +22,12 @@ class WhatIfRequest(BaseModel):
     text: str = Field(min_length=1)
     add_indexes: list[IndexSpec] = Field(default_factory=list)
     drop_indexes: list[str] = Field(default_factory=list)
+    plan_key: str | None = Field(None, description="a stored plan to compare with")
 
 
 @router.get("/servers/{server}/plans/{plan_key}")
 def stored_plan(server: str, plan_key: str, reader: CurrentReader) -> PlanOut:
-    return query.stored_plan(reader, server, plan_key)
+    return plan_sheet(*query.stored_plan(reader, server, plan_key))
 
 
 @router.post("/plans/read")
@@ -38,6 +39,7 @@ def read(text: Annotated[str, Body(media_type="text/plain", max_length=5_000_000
 @router.post("/servers/{server}/explain")
 def what_if(server: str, request: WhatIfRequest, reader: CurrentReader) -> PlanOut:
     """The plan the server would use, with indexes that do not exist yet or without some that do."""
-    asked = ExplainRequest(**request.model_dump())
+    asked = ExplainRequest(**request.model_dump(exclude={"plan_key"}))
+    before = query.stored_plan(reader, server, request.plan_key)[0] if request.plan_key else None
     plan = plan_of(reader.store, server_named(reader, server), asked)
-    return plan_sheet(plan, PlanSource(server=server, text=request.text))
+    return plan_sheet(plan, PlanSource(server=server, text=request.text), before)

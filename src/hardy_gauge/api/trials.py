@@ -15,6 +15,7 @@ from hardy_gauge.api.problems import RowId
 from hardy_gauge.core.remedies.remedy import IndexChange
 from hardy_gauge.load.choices import TargetChoice, sample_document, target_choices
 from hardy_gauge.load.filing import file_trial, stop_trial
+from hardy_gauge.load.words import DesignWords, arm_sessions, design_words
 from hardy_gauge.queries.trials import GOING_ON, TrialList, index_draft, trial_list, trial_with_runs
 from hardy_gauge.store.models import Trial
 
@@ -43,6 +44,8 @@ class TrialOut(BaseModel):
     design: dict[str, Any]
     result: dict[str, Any] | None
     runs: list[RunOut]
+    words: DesignWords
+    active_sessions: dict[str, float] = Field(description="of each arm; empty where waits are not reported")
 
 
 class DraftRequest(BaseModel):
@@ -59,6 +62,7 @@ def _out(trial: Trial) -> TrialOut:
         id=trial.id, title=trial.title, created_us=trial.created_us, state=trial.state, detail=trial.detail,
         done_share=trial.done_share, design=trial.design, result=trial.result,
         runs=[RunOut(number=r.number, block=r.block, arm=r.arm, **r.figures) for r in trial.runs],
+        words=design_words(trial.design), active_sessions=arm_sessions(trial.result),
     )  # fmt: skip
 
 
@@ -78,6 +82,12 @@ def draft(request: DraftRequest, reader: CurrentReader, window: CurrentWindow) -
     """A design for trying an index, to be read and changed before it is started."""
     index = IndexChange(request.table, request.columns)
     return index_draft(reader, window, request.server, request.statement, index)
+
+
+@router.post("/trials/words")
+def words(document: dict[str, Any]) -> DesignWords:
+    """A design in words; nothing is stored."""
+    return design_words(document)
 
 
 @router.get("/trials/samples/{sample}")

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
 
 from hardy_gauge.core.figures.units import duration, written_duration
+from hardy_gauge.core.narrative.setup import rule_words
 from hardy_gauge.probes.protocol import ExecutionRecord, Session
 
 FLEET = "fleet"
@@ -80,6 +81,13 @@ class CaptureRule(Part):
     plans: int = Field(200, ge=0, le=200, description="most plans kept of one statement")
     only: Only = Field(default_factory=Only)
     until: datetime | None = Field(None, description="the rule ends then, and the next that fits takes over")
+
+    def words(self) -> str:
+        """What it records, in a few words."""
+        return rule_words(
+            self.mode, self.sample, self.every_nth_session, self.threshold, self.weighty_from, self.literals == "kept",
+            self.until,
+        )  # fmt: skip
 
     def follows(self, session: int) -> bool:
         """Whether a session is among one in ``every_nth_session``: by a hash (Knuth, The Art of Computer Programming 3,

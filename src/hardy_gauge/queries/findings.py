@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.diagnosis.runner import NotKnown
+from hardy_gauge.core.narrative.findings import finding_words, not_looked_words, nothing_words, undiagnosed_words
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import DiagnosisState, Server, StoredFinding
@@ -20,8 +21,9 @@ TROUBLE = ("plan", "act")
 
 @dataclass(frozen=True)
 class FoundOn:
-    """A finding on a server, as it was seen last; ``ended_us`` is None while it goes on."""
+    """A finding on a server, as it was seen last, and in a line; ``ended_us`` is None while it goes on."""
 
+    words: str
     server: str
     since_us: int
     seen_us: int
@@ -30,21 +32,12 @@ class FoundOn:
 
 
 @dataclass(frozen=True)
-class NotLookedAt:
-    """What the diagnosis of a server could not look at, and why."""
-
-    server: str
-    cause: str
-    why: str
-
-
-@dataclass(frozen=True)
 class Findings:
-    """``findings`` by share of time; ``since_us`` is when diagnosing began, None where it has not yet."""
+    """``findings`` by share of time; ``unknown`` says what could not be looked at, ``nothing`` what having none means."""
 
     findings: list[FoundOn]
-    unknown: list[NotLookedAt]
-    since_us: int | None
+    unknown: list[str]
+    nothing: str
 
 
 def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject: str | None = None) -> Findings:
@@ -59,16 +52,17 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
             query = query.where(StoredFinding.subject == subject)
         rows = list(session.scalars(query))
         states = list(session.scalars(select(DiagnosisState).where(DiagnosisState.server_id.in_(names))))
-    found = [
-        FoundOn(names[r.server_id], r.since_us, r.seen_us, r.ended_us, FINDING.validate_python(r.body)) for r in rows
-    ]
-    unknown = [
-        NotLookedAt(names[state.server_id], one.cause, one.why)
-        for state in states
-        for one in TypeAdapter(list[NotKnown]).validate_python(state.unknown)
-    ]
-    first = min((state.first_us for state in states), default=None)
-    return Findings(sorted(found, key=lambda one: -one.finding.share), unknown, first)
+    found = [_found(row, names[row.server_id]) for row in rows]
+    before = undiagnosed_words(min((state.first_us for state in states), default=None), focus)
+    causes = [one for state in states for one in TypeAdapter(list[NotKnown]).validate_python(state.unknown)]
+    unknown = list(dict.fromkeys([*filter(None, [before]), *(not_looked_words(one.cause, one.why) for one in causes)]))
+    return Findings(sorted(found, key=lambda one: -one.finding.share), unknown, nothing_words(unknown))
+
+
+def _found(row: StoredFinding, server: str) -> FoundOn:
+    finding = FINDING.validate_python(row.body)
+    words = finding_words(finding, server, row.since_us, row.ended_us)
+    return FoundOn(words, server, row.since_us, row.seen_us, row.ended_us, finding)
 
 
 def troubles_found(reader: Reader, server_id: int, before_us: int) -> list[Span]:

@@ -10,7 +10,7 @@ import numpy as np
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.capture import CaptureWord
 from hardy_gauge.core.narrative.fleet import Stand, Standing, fleet_sentence, server_words, standing_of
-from hardy_gauge.core.narrative.peers import distance_words
+from hardy_gauge.core.narrative.peers import distance_words, peers_words
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
 from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.gauges import RECENT_US, Gauge, recent_gauge, trace
@@ -40,6 +40,7 @@ class Line:
     peer_distance: float | None
     unlike: bool
     peer_words: str
+    peers_title: str
     peers: list[str]
     since_us: int | None
     active_sessions: Gauge
@@ -127,7 +128,7 @@ def _line(reader: Reader, server: Server, beside: PeerComparison, now: int) -> L
         labels=server.labels, words=server_words(standing, state, state_words, load.value, shift, busy),
         standing=standing, unusual=shift is not None, ratio=shift.ratio if shift else 1.0,
         peer_distance=peer.distance if peer else None, unlike=peer is not None and peer.unlike,
-        peer_words=distance_words(peer) if peer else "", peers=beside.peers.get(server.id, []),
+        peer_words=distance_words(peer) if peer else "", peers_title=peers_words(peer), peers=beside.peers.get(server.id, []),
         since_us=shift.since_us if shift else None, active_sessions=load,
         response_s=recent_gauge(reader, server.id, "response_s", now), trace=trace(reader, server.id, now),
         storage_days_left=min((v.days_left for v in volumes if v.days_left is not None), default=None),

@@ -17,7 +17,7 @@ from hardy_gauge.core.activity.ledger import (
     over_time,
     time_spent,
 )
-from hardy_gauge.core.activity.ledger_sheet import Cell, Entry, Ledger, Stack
+from hardy_gauge.core.activity.ledger_sheet import Cell, Entry, Ledger, Stack, mosaic_of
 from hardy_gauge.core.activity.wait_families import FAMILIES
 from hardy_gauge.core.narrative.comparison import compared
 from hardy_gauge.core.narrative.ledger import ledger_sentence
@@ -94,7 +94,7 @@ def ledger(
         sentence=ledger_sentence(scope, found, total, looked_at, usual, name, bool(filters)),
         reference_note=spans.note(),
         focus=window.focus.iso(), seconds=looked_at, active_sessions=total, reference=usual, by=by, against=against,
-        entries=found, cells=cells, labels=labels, stack=_stack(window, samples, by, looked, spans, before),
+        entries=found, mosaic=mosaic_of(cells), labels=labels, stack=_stack(window, samples, by, looked, spans, before),
         filters={str(name): values for name, values in filters.items()},
     )  # fmt: skip
 

@@ -124,7 +124,10 @@ def _row(
         examined_per_row=examined_per_row(calls, counted.get("rows_returned"), counted.get("rows_examined")),
         pages_read_per_call=per_call(calls, counted.get("pages_read")),
         log_bytes_per_call=per_call(calls, counted.get("log_bytes")),
-        main_family=max(split, key=lambda family: split[family], default="other"), families=split, reference_calls_per_s=typical.calls_per_s if typical else None, reference_time_per_call_s=usual,
-        reference_examined_per_row=typical.examined_per_row if typical else None, difference=difference,
+        main_family=max(split, key=lambda family: split[family], default="other"), families=split,
+        families_per_call={name: seconds / calls for name, seconds in split.items()} if calls else {},
+        reference_calls_per_s=typical.calls_per_s if typical else None, reference_time_per_call_s=usual,
+        reference_examined_per_row=typical.examined_per_row if typical else None,
+        reference_active_sessions=typical.time_per_s if typical else None, difference=difference,
         first_seen_us=statement.first_seen_us,
     )  # fmt: skip

@@ -12,6 +12,7 @@ from sqlalchemy import select
 from hardy_gauge.core.evidence.evidence import Schema
 from hardy_gauge.core.narrative.statements import statement_sentence
 from hardy_gauge.core.sql.served import Predicate, predicates_of
+from hardy_gauge.core.statements.figure_groups import FigureGroup, figure_groups
 from hardy_gauge.core.statements.history import History, history_of
 from hardy_gauge.core.statements.ratios import per_call
 from hardy_gauge.core.statements.rows import StatementRow
@@ -67,6 +68,7 @@ class StatementDetail:
     sentence: str
     reference_note: str
     row: StatementRow
+    figures: list[FigureGroup]
     predicates: list[Predicate]
     history: History
     plans: list[PlanUse]
@@ -95,7 +97,7 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
     schema = next((one for one in schemas if isinstance(one, Schema) and one.tables), Schema("postgres", {}))
     return StatementDetail(
         sentence=statement_sentence(row, scope, len({plan.plan_key for plan in plans})),
-        reference_note=listed.reference_note, row=row,
+        reference_note=listed.reference_note, row=row, figures=figure_groups(row),
         predicates=predicates_of(found.text, schema.tables, schema.dialect), history=history_of(frame, window.focus),
         plans=plans, executions=executions, executions_in_all=in_all,
         findings=findings_in(reader, servers, window.focus, fingerprint).findings,

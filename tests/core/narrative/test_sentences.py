@@ -103,8 +103,8 @@ def test_the_note_says_from_how_many_spans() -> None:
 
 
 @pytest.mark.parametrize(("said", "words"), [
-    (setup.accounts_sentence(0, 0), "The keyring is empty."), (setup.accounts_sentence(2, 1), "2 accounts in the keyring, 1 in use"),
-    (setup.people_sentence(1), "One person may sign in"), (setup.rules_sentence(0), "No rule: everything is recorded"),
+    (setup.accounts_sentence([]), "The keyring is empty."), (setup.accounts_sentence([["a"], []]), "2 accounts in the keyring, 1 in use"),
+    (setup.people_sentence([False, True]), "One person may sign in"), (setup.rules_sentence(0), "No rule: everything is recorded"),
     (setup.rules_sentence(1), "1 rule; the first that matches"), (setup.snapshots_sentence(2), "2 snapshots stored"),
     (setup.imports_sentence(["done", "undone"]), "1 file was imported"), (setup.bundles_sentence(2), "2 bundles are open here"),
     (setup.reports_sentence(0), "No report yet"),

@@ -7,16 +7,12 @@ import GradeGlyph from './GradeGlyph.vue'
 import RemedyNote from './RemedyNote.vue'
 import SubjectLink from './SubjectLink.vue'
 import type { Column } from './table'
-import { clock, day, share, times } from '@/state/units'
+import { times } from '@/state/units'
 
 /** A finding with the facts that show it and the remedies that answer it. */
 type Fact = Schemas['Fact']
 const props = withDefaults(defineProps<{ found: Schemas['FoundOn']; brief?: boolean }>(), { brief: false })
 const finding = computed(() => props.found.finding)
-const life = computed(() => {
-  const since = `since ${day(props.found.since_us)} ${clock(props.found.since_us)}`
-  return props.found.ended_us === null ? since : `${since}, over since ${day(props.found.ended_us)} ${clock(props.found.ended_us)}`
-})
 const COLUMNS: Column<Fact>[] = [
   { key: 'what', title: 'Fact', value: (fact) => fact.what },
   { key: 'value', title: 'figure', unit: '', value: (fact) => fact.value },
@@ -31,9 +27,7 @@ const COLUMNS: Column<Fact>[] = [
     <header>
       <GradeGlyph :grade="finding.grade" />
       <strong>{{ finding.title }}</strong>
-      <span class="faded"
-        >{{ share(finding.share) }} of the time of {{ found.server }} ({{ share(finding.share_low) }} to {{ share(finding.share_high) }}), confidence {{ share(finding.confidence) }}, {{ life }}</span
-      >
+      <span class="faded">{{ found.words }}</span>
       <SubjectLink v-if="brief && finding.subject.kind === 'statement'" kind="statement" :name="finding.subject.name" :server="found.server">facts and remedies</SubjectLink>
     </header>
     <div v-if="!brief" class="body">

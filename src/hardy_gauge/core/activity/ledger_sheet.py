@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from hardy_gauge.core.activity.ledger import Dimension
+from hardy_gauge.core.narrative.mosaic import rest_words
 from hardy_gauge.core.reference.typical_day import Typical
+
+MOST_COLUMNS = 8
 
 
 @dataclass(frozen=True)
@@ -36,6 +40,36 @@ class Cell:
 
 
 @dataclass(frozen=True)
+class Column:
+    """One entry of the second dimension: its time, that time's share of all, and its cells."""
+
+    key: str
+    active_sessions: float
+    share: float
+    cells: list[Cell]
+
+
+@dataclass(frozen=True)
+class Mosaic:
+    """The largest columns first; ``rest`` says how much of the time is in columns that are left out."""
+
+    columns: list[Column]
+    rest: str
+
+
+def mosaic_of(cells: Sequence[Cell], most: int = MOST_COLUMNS) -> Mosaic:
+    """The ``most`` largest columns of the cells of all, whose cells keep their order."""
+    by_column: dict[str, list[Cell]] = {}
+    for cell in cells:
+        by_column.setdefault(cell.column, []).append(cell)
+    sums = {key: sum(cell.active_sessions for cell in mine) for key, mine in by_column.items()}
+    total = sum(sums.values())
+    kept = sorted(sums, key=lambda key: -sums[key])[:most] if total > 0 else []
+    columns = [Column(key, sums[key], sums[key] / total, by_column[key]) for key in kept]
+    return Mosaic(columns, rest_words(1 - sum(column.share for column in columns)) if columns else "")
+
+
+@dataclass(frozen=True)
 class Stack:
     """Active sessions by step and entry; None where nothing was recorded. ``reference`` is what the sum typically is."""
 
@@ -58,7 +92,7 @@ class Ledger:
     by: Dimension
     against: Dimension
     entries: list[Entry]
-    cells: list[Cell]
+    mosaic: Mosaic
     labels: dict[str, str]
     stack: Stack
     filters: dict[str, list[str]]

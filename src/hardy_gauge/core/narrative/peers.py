@@ -15,6 +15,13 @@ def distance_words(one: Distance) -> str:
     return f"{ratio} its peers' {FIGURES[one.figure].title.lower()}"
 
 
+def peers_words(one: Distance | None) -> str:
+    """How far a server is from its peers, where there are enough of them to say."""
+    if one is None:
+        return "Of two servers neither is the odd one"
+    return f"{distance_words(one)}; {abs(one.distance):.1f} robust deviations from their median"
+
+
 def uneven_words(server: str, part: float, count: int, role: str) -> str:
     """A member that does more than its part of a cluster's calls; ``part`` is a share of 1."""
     return f"uneven: {server} does {share(part)} of the calls of {count} {role}s"

@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import UTC, datetime
+
+from hardy_gauge.core.figures.units import written_duration
 
 
 def _counted(count: int, one: str) -> str:
     return f"{count} {one}{'' if count == 1 else 's'}"
 
 
-def accounts_sentence(count: int, used: int) -> str:
-    """How many accounts are in the keyring, and how many of them servers use."""
+def accounts_sentence(servers: Sequence[Sequence[str]]) -> str:
+    """How many accounts are in the keyring, and how many of them servers use; ``servers`` of each."""
+    count, used = len(servers), sum(bool(one) for one in servers)
     if not count:
         return "The keyring is empty. Add the accounts that servers ask for; a secret is never shown again."
     held = f"{_counted(count, 'account')} in the keyring, {used} in use"
     return f"{held}; changing a secret here changes it for every server that uses it."
 
 
-def people_sentence(count: int) -> str:
-    """How many people may sign in."""
+def people_sentence(barred: Sequence[bool]) -> str:
+    """How many people may sign in; ``barred`` is whether each may not."""
+    count = sum(not one for one in barred)
     who = "One person" if count == 1 else f"{count} people"
     return f"{who} may sign in; viewers look, engineers try and change, administrators decide who may."
 
@@ -58,3 +63,19 @@ def reports_sentence(count: int) -> str:
     if not count:
         return "No report yet. Save one from a server, and it stays as it was."
     return f"{_counted(count, 'report')} stored; each stays as it was when it was saved."
+
+
+def rule_words(
+    mode: str, sample_s: float | None, one_in: int, threshold_s: float | None, weighty_from_s: float, literals_kept: bool,
+    until: datetime | None,
+) -> str:  # fmt: skip
+    """What a capture rule records; None is off."""
+    if mode == "reading":
+        return "nothing new"
+    what = f"statements from {written_duration(weighty_from_s)} a call" if mode == "weighty" else "all statements"
+    thinned = f", one in {one_in}" if one_in > 1 else ""
+    sessions = f"sessions each {written_duration(sample_s)}{thinned}" if sample_s else "no sessions"
+    executions = "no executions" if threshold_s is None else f"executions from {written_duration(threshold_s)}"
+    values = " with their values" if literals_kept else ""
+    end = f", until {until.astimezone(UTC):%Y-%m-%d %H:%M} UTC" if until else ""
+    return f"{what}, {sessions}, {executions}{values}{end}"

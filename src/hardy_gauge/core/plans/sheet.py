@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields
 
-from hardy_gauge.core.narrative.plan import plan_sentence
+from hardy_gauge.core.narrative.plan import estimate_words, plan_sentence, what_if_words
 from hardy_gauge.core.plans.model import Plan, Step
 from hardy_gauge.core.plans.own_time import Sum, by_key
 
@@ -22,6 +22,7 @@ class StepOut:
     predicate: str | None
     rows_expected: float
     rows_seen: float | None
+    estimate: str
     rows_examined: float | None
     loops: float
     cost: float | None
@@ -48,9 +49,10 @@ class PlanSource:
 
 @dataclass(frozen=True)
 class PlanOut:
-    """Steps in reading order, with sums of their own times."""
+    """Steps in reading order, with sums of their own times; ``comparison`` with the plan before a change, if there is one."""
 
     sentence: str
+    comparison: str
     plan_id: str
     source: str
     time_s: float | None
@@ -64,13 +66,13 @@ class PlanOut:
     taken_us: int | None
 
 
-def plan_sheet(plan: Plan, of: PlanSource | None = None) -> PlanOut:
-    """The plan as the interface shows it."""
+def plan_sheet(plan: Plan, of: PlanSource | None = None, before: Plan | None = None) -> PlanOut:
+    """The plan as the interface shows it; ``before`` is what it is without a change."""
     of = of or PlanSource()
     steps: list[StepOut] = []
     _add(steps, plan.root, 0, 0.0 if plan.time_s is not None else None, plan.time_s)
     return PlanOut(
-        plan_sentence(plan), plan.plan_id, plan.source, plan.time_s, plan.cost, steps, by_key(plan, "operation"),
+        plan_sentence(plan), what_if_words(plan, before), plan.plan_id, plan.source, plan.time_s, plan.cost, steps, by_key(plan, "operation"),
         by_key(plan, "object"), of.server, of.statement, of.text, of.taken_us,
     )  # fmt: skip
 
@@ -79,7 +81,8 @@ def _add(steps: list[StepOut], step: Step, depth: int, start: float | None, tota
     own = step.own_time_s
     same = {name: getattr(step, name) for name in _SAME}
     share = own / total if own is not None and total else None
-    steps.append(StepOut(number=len(steps) + 1, depth=depth, own_share=share, start_s=start, **same))
+    estimate = estimate_words(step.rows_expected, step.rows_seen)
+    steps.append(StepOut(number=len(steps) + 1, depth=depth, own_share=share, start_s=start, estimate=estimate, **same))
     at = start
     for below in step.steps:
         _add(steps, below, depth + 1, at, total)

@@ -34,9 +34,11 @@ class StatementRow:
     log_bytes_per_call: float | None
     main_family: str
     families: dict[str, float]
+    families_per_call: dict[str, float]
     reference_calls_per_s: Typical | None
     reference_time_per_call_s: Typical | None
     reference_examined_per_row: Typical | None
+    reference_active_sessions: Typical | None
     difference: str
     first_seen_us: int
 

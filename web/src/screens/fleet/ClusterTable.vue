@@ -17,8 +17,6 @@ const emit = defineEmits<{ choose: [string, boolean] }>()
 const w = useWindow()
 const others = (line: Line) => props.peers.filter((peer) => line.peers.includes(peer.server)).map((peer) => peer.active_sessions.value ?? 0)
 const widest = (line: Line) => 1.25 * Math.max(0.01, line.active_sessions.value ?? 0, ...others(line))
-const apart = (line: Line) =>
-  line.peer_distance === null ? 'Of two servers neither is the odd one' : `${line.peer_words}; ${Math.abs(line.peer_distance).toFixed(1)} robust deviations from their median`
 const open = (line: Line) => w.router.push({ name: 'server', params: { server: line.server }, query: w.kept.value })
 const columns = computed(() => {
   const words = props.block.odd.length ? props.block.odd.join('; ') : (props.block.well[0] ?? 'What is going on')
@@ -48,7 +46,16 @@ const columns = computed(() => {
       /></template>
       <template #response_gauge="{ row }"><GaugeScale name="Time per call" :value="row.response_s.value" :low="row.response_s.low" :high="row.response_s.high" unit="s" :width="82" /></template>
       <template #peers="{ row }">
-        <GaugeScale v-if="others(row).length" :title="apart(row)" name="Active sessions among peers" :value="row.active_sessions.value" :others="others(row)" unit="" :width="90" :max="widest(row)" />
+        <GaugeScale
+          v-if="others(row).length"
+          :title="row.peers_title"
+          name="Active sessions among peers"
+          :value="row.active_sessions.value"
+          :others="others(row)"
+          unit=""
+          :width="90"
+          :max="widest(row)"
+        />
         <span v-else class="faded" title="Servers of one cluster, role, engine and hardware should look alike; this one has no such peer">one of a kind</span>
       </template>
       <template #trace="{ row }"><TraceLine :values="row.trace" :name="`Active sessions of ${row.server}`" :width="104" /></template>

@@ -91,7 +91,7 @@ const remove = (dimension: string) => w.change({ [`filter.${dimension}`]: undefi
           <h2 class="part">
             <span>{{ DIMENSIONS[by] }} within {{ DIMENSIONS[against] }}; area is time</span>
           </h2>
-          <MosaicChart :cells="data.cells" :order="order" :labels="data.labels" :by="DIMENSIONS[by]" @pick="(_, column) => add(against, column)" />
+          <MosaicChart :mosaic="data.mosaic" :order="order" :labels="data.labels" :by="DIMENSIONS[by]" @pick="(_, column) => add(against, column)" />
         </div>
       </div>
     </template>

@@ -8,7 +8,7 @@ import AnswerSheet from '@/parts/AnswerSheet.vue'
 import ProblemLine from '@/parts/ProblemLine.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import { useAnswer } from '@/state/fetching'
-import { clock, day, duration, text } from '@/state/units'
+import { clock, day } from '@/state/units'
 import { useWindow } from '@/state/window'
 import { useWork } from '@/state/work'
 
@@ -27,7 +27,9 @@ const imagine = (text: string) =>
     const match = /^\s*([\w.]+)\s*\(([^)]+)\)\s*$/.exec(written.value)
     if (!match) throw new Problem('Not an index', 'A table and its columns such as hold_request (title_id, state) were expected.', 'add_indexes', 422)
     const index = { name: '', unique: false, table: match[1]!, columns: match[2]!.split(',').map((column) => column.trim()) }
-    imagined.value = await answered(api.POST('/api/servers/{server}/explain', { params: { path: { server: server.value } }, body: { text, add_indexes: [index], drop_indexes: [] } }))
+    imagined.value = await answered(
+      api.POST('/api/servers/{server}/explain', { params: { path: { server: server.value } }, body: { text, add_indexes: [index], drop_indexes: [], plan_key: String(w.route.params.plan) } }),
+    )
   })
 </script>
 
@@ -51,9 +53,7 @@ const imagine = (text: string) =>
     </form>
     <template v-if="imagined">
       <p class="mt-2">
-        <strong>{{
-          imagined.plan_id === data.plan_id ? 'The plan stays the same.' : `With the index: ${text(duration(imagined.time_s ?? 0))} instead of ${text(duration(data.time_s ?? 0))}.`
-        }}</strong>
+        <strong>{{ imagined.comparison }}</strong>
         {{ imagined.sentence }}
       </p>
       <PlanSheet v-if="imagined.plan_id !== data.plan_id" :plan="imagined" />

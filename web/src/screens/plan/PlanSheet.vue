@@ -16,20 +16,13 @@ watch(
   () => (chosen.value = heaviest()),
 )
 const step = computed(() => props.plan.steps.find((one) => one.number === chosen.value) ?? props.plan.steps[0]!)
-const off = (one: Schemas['StepOut']) => (one.rows_seen === null || !one.rows_expected ? null : one.rows_seen / one.rows_expected)
-const ratio = (one: Schemas['StepOut']) => {
-  const value = off(one)
-  if (value === null) return ''
-  if (value > 0.5 && value < 2) return 'as expected'
-  return value >= 2 ? `${value.toPrecision(2)}× the expected` : `${(1 / Math.max(value, 1e-9)).toPrecision(2)}× fewer than expected`
-}
 const STEPS: Column<Schemas['StepOut']>[] = [
   { key: 'own', title: 'own time', unit: 's', value: (one) => one.own_time_s, missing: 'not timed' },
   { key: 'share', title: 'share', unit: 'share', value: (one) => one.own_share },
   { key: 'step', title: 'step', value: (one) => one.number },
   { key: 'expected', title: 'expected', unit: '', value: (one) => one.rows_expected },
   { key: 'seen', title: 'seen', unit: '', value: (one) => one.rows_seen, missing: 'not run' },
-  { key: 'ratio', title: '' },
+  { key: 'estimate', title: '' },
 ]
 const SUMS: Column<Schemas['Sum']>[] = [
   { key: 'name', title: '', value: (sum) => sum.name },
@@ -64,8 +57,8 @@ const facts = computed<[string, number | null, string][]>(() => [
               >{{ row.words }} <span class="faded">{{ row.operation }}</span></span
             ></template
           >
-          <template #ratio="{ row }"
-            ><span class="faded">{{ ratio(row) }}</span></template
+          <template #estimate="{ row }"
+            ><span class="faded">{{ row.estimate }}</span></template
           >
         </DataTable>
       </div>

@@ -70,7 +70,7 @@ const report = () =>
         </div>
       </div>
       <FindingNote v-for="one in data.findings.findings" :key="one.finding.cause + one.finding.subject.name" :found="one" brief />
-      <UnknownNote :findings="data.findings" :focus="w.focus.value" />
+      <UnknownNote :unknown="data.findings.unknown" />
       <div class="cols two">
         <div>
           <LoadStack v-if="ledger.data.value" :ledger="ledger.data.value" :title="`Active sessions of ${data.server} by wait family`" :height="178" />

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { answered, api, AS_TEXT, type Schemas } from '@/api/client'
 import RuleEditor from './RuleEditor.vue'
 import SetupTabs from './SetupTabs.vue'
-import { modeWords, type Rule } from './rule'
+import { type Rule } from './rule'
 import { useWork } from '@/state/work'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import ProblemLine from '@/parts/ProblemLine.vue'
@@ -24,6 +24,7 @@ const { problem, busy, run } = useWork()
 const rules = ref<Rule[]>([])
 const chosen = ref(0)
 const yaml = ref('')
+const words = ref<string[]>([])
 const typed = ref(false)
 const changed = computed(() => JSON.stringify(rules.value) !== JSON.stringify(answer.data.value?.rules ?? []))
 const places = computed(() => {
@@ -34,6 +35,7 @@ const places = computed(() => {
 function show(data: Schemas['Rules']) {
   rules.value = JSON.parse(JSON.stringify(data.rules))
   yaml.value = data.yaml
+  words.value = data.words
   typed.value = false
   chosen.value = Math.min(chosen.value, Math.max(0, rules.value.length - 1))
 }
@@ -45,7 +47,8 @@ watch(
     if (!changed.value || typed.value) return
     const names = now.map((one) => one.name)
     if (now.every((one) => one.name && one.applies_to.length) && new Set(names).size === names.length) {
-      yaml.value = (await answered(api.POST('/api/capture-rules/preview', { body: { rules: now } })).catch(() => ({ yaml: yaml.value }))).yaml
+      const preview = await answered(api.POST('/api/capture-rules/preview', { body: { rules: now } })).catch(() => null)
+      if (preview) [yaml.value, words.value] = [preview.yaml, preview.words]
     }
   },
   { deep: true },
@@ -98,7 +101,7 @@ const COLUMNS: Column<{ rule: Rule; place: number }>[] = [
               ><b>{{ row.rule.name }}</b
               ><br /><span class="faded">{{ row.rule.applies_to.join(', ') }}</span></template
             >
-            <template #words="{ row }">{{ modeWords(row.rule) }}</template>
+            <template #words="{ row }">{{ words[row.place] }}</template>
             <template #act="{ row }">
               <span class="nowrap">
                 <BButton size="sm" variant="link" :disabled="row.place === 0" :aria-label="`Move ${row.rule.name} up`" @click.stop="move(row.place, -1)">▴</BButton>

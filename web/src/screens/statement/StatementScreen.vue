@@ -45,7 +45,7 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
           <code>{{ data.row.fingerprint }}</code>
         </p>
       </div>
-      <FigureTriple :row="data.row" :reference="w.referenceTitle.value" />
+      <FigureTriple :groups="data.figures" :reference="w.referenceTitle.value" />
     </div>
     <div class="mt-3"><FindingNote v-for="one in data.findings" :key="one.server + one.finding.cause" :found="one" /></div>
     <div class="cols two mt-2">

@@ -2,7 +2,7 @@ import type { Schemas } from '@/api/client'
 import type { Column } from '@/parts/table'
 
 type Row = Schemas['StatementRow']
-const family = (name: string): Column<Row> => ({ key: `f.${name}`, title: `${name} per call`, unit: 's', value: (r) => (r.calls ? (r.families[name] ?? 0) / r.calls : null) })
+const family = (name: string): Column<Row> => ({ key: `f.${name}`, title: `${name} per call`, unit: 's', value: (r) => (r.calls ? (r.families_per_call[name] ?? 0) : null) })
 
 /** Every column of the statements table; one line adds one. */
 export const COLUMNS: Column<Row>[] = [

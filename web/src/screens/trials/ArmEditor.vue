@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
-import { changesOf, type Arm } from './design'
+import { type Arm } from './design'
 
 interface Setting {
   name: string
@@ -10,7 +10,7 @@ interface Setting {
   minimum: number | null
   maximum: number | null
 }
-const props = defineProps<{ settings: Record<string, unknown>[] }>()
+const props = defineProps<{ settings: Record<string, unknown>[]; indexes: string[] }>()
 /** Arms of a trial: the first is the control. Settings are chosen from what the target can change. */
 const arms = defineModel<Arm[]>({ required: true })
 const known = () => props.settings as unknown as Setting[]
@@ -61,7 +61,7 @@ function without(arm: Arm, name: string) {
           <span class="faded">{{ range(String(name)) }}</span>
           <BButton size="sm" variant="link" @click="without(arm, String(name))">remove</BButton>
         </div>
-        <span v-if="arm.add_indexes?.length || arm.drop_indexes?.length || !Object.keys(arm.settings ?? {}).length">{{ changesOf({ ...arm, settings: {} }) }}</span>
+        <span v-if="arm.add_indexes?.length || arm.drop_indexes?.length || !Object.keys(arm.settings ?? {}).length">{{ indexes[i] }}</span>
         <BButton v-if="known().length" size="sm" variant="link" @click="add(arm)">add a setting</BButton>
       </div>
     </div>

@@ -3,10 +3,9 @@ import { computed } from 'vue'
 import { colourOf, FAMILIES, isHatched } from '@/state/families'
 
 /** Active sessions of each arm by wait family, on one scale. */
-const props = defineProps<{ arms: { arm: string; active_sessions: Record<string, number> }[] }>()
-const total = (arm: (typeof props.arms)[number]) => Object.values(arm.active_sessions).reduce((sum, value) => sum + value, 0)
-const most = computed(() => Math.max(...props.arms.map(total), 1e-9))
-const known = computed(() => most.value > 1e-6)
+const props = defineProps<{ arms: { arm: string; active_sessions: Record<string, number> }[]; totals: Record<string, number> }>()
+const most = computed(() => Math.max(...Object.values(props.totals), 1e-9))
+const known = computed(() => Object.keys(props.totals).length > 0)
 const present = (arm: (typeof props.arms)[number]) => FAMILIES.filter((family) => arm.active_sessions[family] > 0)
 </script>
 
@@ -24,7 +23,7 @@ const present = (arm: (typeof props.arms)[number]) => FAMILIES.filter((family) =
         :title="`${family}: ${arm.active_sessions[family].toFixed(3)}`"
       ></span>
     </span>
-    <span class="figure">{{ total(arm).toFixed(2) }}</span>
+    <span class="figure">{{ totals[arm.arm]?.toFixed(2) }}</span>
   </div>
   <p v-if="known" class="legend">
     <span v-for="family in FAMILIES.filter((f) => arms.some((arm) => arm.active_sessions[f] / most > 0.005))" :key="family"><i :style="{ background: colourOf(family, 0) }"></i>{{ family }}</span>

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { stringify } from 'yaml'
-import { answered, api } from '@/api/client'
+import { answered, api, type Schemas } from '@/api/client'
 import ArmEditor from './ArmEditor.vue'
 import { draftKept } from './draft'
-import { arrivalWords, asDesign, type Design } from './design'
+import { asDesign, type Design } from './design'
 import { useAnswer } from '@/state/fetching'
 import ProblemLine from '@/parts/ProblemLine.vue'
 import { useWindow } from '@/state/window'
@@ -26,7 +26,12 @@ const METRICS = ['p95', 'p99', 'p50', 'mean', 'throughput']
 
 const chosen = computed(() => targets.data.value?.find((one) => one.name === (design.value?.target.server ?? design.value?.target.sample)))
 const statements = computed(() => [{ value: null, text: 'all statements' }, ...(design.value?.workload.statements ?? []).map((s, i) => ({ value: i, text: s.sql.replace(/\s+/g, ' ').slice(0, 90) }))])
-const arrival = computed(() => arrivalWords(design.value!.workload.arrival))
+const words = ref<Schemas['DesignWords'] | null>(null)
+watch(
+  () => design.value?.workload,
+  async () => (words.value = design.value && (await answered(api.POST('/api/trials/words', { body: { ...design.value } })).catch(() => null))),
+  { immediate: true },
+)
 const goalText = computed({
   get: () => String(design.value!.goal.at_most ?? design.value!.goal.at_least ?? ''),
   set: (value) => {
@@ -81,14 +86,14 @@ const start = () =>
         <span>{{ chosen?.name ?? design.target.server ?? design.target.sample }}: {{ chosen?.words }}</span>
         <span>Workload</span>
         <div>
-          {{ design.workload.statements.length }} statements, {{ arrival }}
+          {{ design.workload.statements.length }} statements, {{ words?.arrival }}
           <details>
             <summary>the statements</summary>
             <p v-for="(s, i) in design.workload.statements" :key="i" class="sql mb-0">{{ i }}: {{ s.sql }}</p>
           </details>
         </div>
         <span>Arms</span>
-        <ArmEditor v-model="design.arms" :settings="chosen?.settings ?? []" />
+        <ArmEditor v-model="design.arms" :settings="chosen?.settings ?? []" :indexes="words?.indexes ?? []" />
         <label for="seconds">Runs</label>
         <div class="line">
           <BFormInput id="seconds" v-model="design.run.seconds" size="sm" style="width: 80px" :state="wrong('run.seconds')" />

@@ -2,7 +2,7 @@
 import { BButton, BProgress } from 'bootstrap-vue-next'
 import { computed, onUnmounted, ref } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
-import { arrivalWords, asDesign, asResult, changesOf } from './design'
+import { asDesign, asResult } from './design'
 import FamilyBars from './FamilyBars.vue'
 import RatioTable from './RatioTable.vue'
 import RunDots from './RunDots.vue'
@@ -43,15 +43,9 @@ const intervals = computed(() =>
     }),
   ),
 )
-const goalOf = computed(() => {
-  const goal = design.value.goal
-  const statement = goal.statement !== null && goal.statement !== undefined ? design.value.workload.statements[goal.statement]?.sql.replace(/\s+/g, ' ') : null
-  return { words: `${goal.metric} ${goal.at_most ? `at most ${goal.at_most}` : `at least ${goal.at_least}`}`, statement }
-})
-const UNITS: Record<string, number> = { us: 1e-6, µs: 1e-6, ms: 1e-3, s: 1, min: 60, h: 3600, '/s': 1 }
-const goal = computed(() => {
-  const match = /([\d.]+)\s*(\S+)/.exec(String(design.value.goal.at_most ?? design.value.goal.at_least))
-  return match ? Number(match[1]) * (UNITS[match[2]] ?? 1) : null
+const goalStatement = computed(() => {
+  const number = design.value.goal.statement
+  return number === null || number === undefined ? null : (design.value.workload.statements[number]?.sql.replace(/\s+/g, ' ') ?? null)
 })
 load()
 </script>
@@ -63,8 +57,8 @@ load()
       <div class="question">
         <p class="lead-sentence mb-1">{{ design.question || trial.title }}</p>
         <p class="mb-2">
-          Goal: <strong>{{ goalOf.words }}</strong><template v-if="goalOf.statement">
-            of <code :title="goalOf.statement">{{ goalOf.statement.slice(0, 84) }}…</code></template
+          Goal: <strong>{{ trial.words.goal }}</strong><template v-if="goalStatement">
+            of <code :title="goalStatement">{{ goalStatement.slice(0, 84) }}…</code></template
           >
         </p>
       </div>
@@ -76,7 +70,7 @@ load()
       </div>
       <p v-else-if="trial.state !== 'finished'" class="act">{{ trial.state }}: {{ trial.detail }}</p>
       <p v-for="candidate in candidates" :key="candidate.arm" class="verdict" data-test="verdict"><template v-if="running">So far: </template>{{ candidate.sentence }}</p>
-      <RunDots v-if="trial.runs.length" :arms="arms" :runs="trial.runs" of="goal" :metric="design.goal.metric" :intervals="intervals" :goal="goal" />
+      <RunDots v-if="trial.runs.length" :arms="arms" :runs="trial.runs" of="goal" :metric="design.goal.metric" :intervals="intervals" :goal="trial.words.goal_value" />
       <p v-for="caution in result?.cautions ?? []" :key="caution" class="act">{{ caution }}.</p>
       <div v-if="candidates.length" class="cols two">
         <div>
@@ -84,17 +78,13 @@ load()
           <RunTable :runs="trial.runs" />
         </div>
         <div class="held">
-          <FamilyBars :arms="result?.arms ?? []" />
+          <FamilyBars :arms="result?.arms ?? []" :totals="trial.active_sessions" />
           <h2 class="part mt-2"><span>What differed</span></h2>
-          <p v-for="arm in design.arms" :key="arm.name" class="mb-1">
-            <strong>{{ arm.name }}</strong>: {{ changesOf(arm) }}
+          <p v-for="(arm, i) in design.arms" :key="arm.name" class="mb-1">
+            <strong>{{ arm.name }}</strong>: {{ trial.words.changes[i] }}
           </p>
           <h2 class="part mt-2"><span>What was held equal</span></h2>
-          <p class="mb-1">
-            {{ design.target.server ? `Lab server ${design.target.server}, playing by events` : 'A fresh copy of one SQLite file for each run, on the wall clock' }};
-            {{ design.workload.statements.length }} statements, {{ arrivalWords(design.workload.arrival) }}; runs of {{ design.run.seconds
-            }}{{ design.run.cold ? ', each with empty caches at first' : '' }}, one of each arm in each of {{ design.run.blocks }} blocks, in an order drawn anew with seed {{ design.run.seed ?? 1 }}.
-          </p>
+          <p class="mb-1">{{ trial.words.held }}</p>
         </div>
       </div>
     </template>

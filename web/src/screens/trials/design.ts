@@ -59,27 +59,3 @@ export interface Result {
 /** Documents of the API whose form this file describes. */
 export const asDesign = (document: unknown) => document as Design
 export const asResult = (document: unknown) => document as Result | null
-
-/** How executions arrive, in words. */
-export function arrivalWords(arrival: Arrival): string {
-  if (arrival.kind === 'open') return `arriving at random, ${arrival.rate} on average`
-  if (arrival.kind === 'recorded') return `${arrival.times?.length ?? 0} arrivals as recorded`
-  const order = { file: ', each in the order of the file', own: ', each with a statement of its own' }[arrival.order ?? 'weight'] ?? ''
-  return `${arrival.workers} workers${order}, ${pauseWords(arrival)}`
-}
-
-function pauseWords(arrival: Arrival): string {
-  if (arrival.think_kind === 'uniform') return `pausing ${arrival.think ?? '0 s'} to ${arrival.think_most}`
-  if (!arrival.think) return 'without pause'
-  return `pausing ${arrival.think}${arrival.think_kind === 'fixed' ? ' each time' : ' on average'}`
-}
-
-/** What an arm changes, in words. */
-export function changesOf(arm: Arm): string {
-  const parts = [
-    ...Object.entries(arm.settings ?? {}).map(([name, value]) => `${name} = ${value}`),
-    ...(arm.add_indexes ?? []).map((index) => `index on ${index.table} (${index.columns.join(', ')})`),
-    ...(arm.drop_indexes ?? []).map((name) => `without index ${name}`),
-  ]
-  return parts.length ? parts.join('; ') : 'as it is'
-}
