@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Annotated
 
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from hardy_gauge.core.figures.units import byte_size
 
 
 class AppSettings(BaseSettings):
@@ -19,6 +22,12 @@ class AppSettings(BaseSettings):
     web: Path = Field(Path(__file__).parents[2] / "web" / "dist", description="folder of the built interface")
     servers: list[str] = Field(default_factory=list, description="addresses of probes whose servers are captured")
     write_every_s: float = Field(10.0, ge=1, le=60, description="seconds between writes of what was gathered")
+    trial_memory: Annotated[int, BeforeValidator(byte_size), Field(ge=2**26)] = Field(
+        4 * 2**30, description="bytes of memory that the workers of a SQLite trial may use together"
+    )
+    trial_disk: Annotated[int, BeforeValidator(byte_size), Field(ge=2**26)] = Field(
+        8 * 2**30, description="bytes of disk that the copies of a SQLite trial's file may take"
+    )
     demo: bool = Field(False, description="the fleet is the practice fleet")
 
     @property

@@ -20,19 +20,19 @@ SHAPES = [
 
 @pytest.mark.parametrize(("think", "shape"), SHAPES)
 def test_pauses_have_their_distribution(think: dict[str, str], shape: stats.rv_frozen) -> None:
-    arrival, draw = ArrivalSpec.model_validate(CLOSED | think), random.Random(5)
+    arrival, draw = ArrivalSpec.model_validate(CLOSED | think).pace(), random.Random(5)
     assert stats.kstest([pause_s(arrival, draw) for _ in range(4000)], shape.cdf).pvalue > 0.01
 
 
 def test_fixed_and_no_pauses() -> None:
-    fixed = ArrivalSpec.model_validate(CLOSED | {"think": "20 ms", "think_kind": "fixed"})
+    fixed = ArrivalSpec.model_validate(CLOSED | {"think": "20 ms", "think_kind": "fixed"}).pace()
     assert {pause_s(fixed, random.Random(n)) for n in range(9)} == {0.02}
-    assert pause_s(ArrivalSpec.model_validate(CLOSED), random.Random(1)) == 0
+    assert pause_s(ArrivalSpec.model_validate(CLOSED).pace(), random.Random(1)) == 0
 
 
 def test_orders() -> None:
     def taken(order: str, worker: int = 1, turns: int = 6) -> list[int]:
-        arrival, draw = ArrivalSpec.model_validate(CLOSED | {"order": order}), random.Random(3)
+        arrival, draw = ArrivalSpec.model_validate(CLOSED | {"order": order}).pace(), random.Random(3)
         return [next_statement(arrival, turn, worker, [6, 3, 1], draw) for turn in range(turns)]
 
     assert taken("file") == [0, 1, 2, 0, 1, 2]

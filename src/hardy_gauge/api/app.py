@@ -45,6 +45,7 @@ from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.load.worker import mark_interrupted
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.warm import Warmer
+from hardy_gauge.sandbox.process import remove_leftovers
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
@@ -77,6 +78,7 @@ def create_app(
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        remove_leftovers()
         mark_interrupted(store)
         import_service.interrupted(store, incoming)
         warmer.start()
@@ -95,7 +97,7 @@ def create_app(
         lifespan=lifespan,
     )  # fmt: skip
     app.state.reader, app.state.settings, app.state.poke = reader, settings, poke
-    app.state.workers = Workers(settings.data)
+    app.state.workers = Workers(store, settings.data)
     app.state.incoming = IncomingFiles(store, incoming, queue)
     app.state.otlp = OtlpReceiver(store)
     app.state.first_code = secrets.token_urlsafe(9)

@@ -1,38 +1,53 @@
-"""Worker processes that the application starts for heavy work, and ends when it ends."""
+"""Worker processes that the application starts for heavy work; they end when it ends, however that happens."""
 
 from __future__ import annotations
 
 import subprocess
 import sys
+import threading
 from pathlib import Path
+
+from hardy_gauge.load.worker import mark_ended
+from hardy_gauge.store.database import Store
+
+STOP_S = 8.0
 
 
 class Workers:
-    """The processes that are running now."""
+    """The processes that are running now. Each one holds the other end of a pipe, and ends when ours is closed."""
 
-    def __init__(self, data: Path) -> None:
-        self.data = data
-        self._running: list[subprocess.Popen[bytes]] = []
+    def __init__(self, store: Store, data: Path) -> None:
+        self.store, self.data = store, data
+        self._running: dict[int, subprocess.Popen[bytes]] = {}
+        self._stopping = False
 
     def start_trial(self, trial_id: int) -> None:
-        self._running = [p for p in self._running if p.poll() is None]
-        command = [
-            sys.executable,
-            "-m",
-            "hardy_gauge.cli.main",
-            "trial-worker",
-            str(trial_id),
-            "--data",
-            str(self.data),
-        ]
-        self._running.append(subprocess.Popen(command))
+        """Run a stored trial in a process of its own."""
+        command = [sys.executable, "-m", "hardy_gauge.cli.main", "trial-worker", str(trial_id), "--data", str(self.data)]
+        process = subprocess.Popen(command, stdin=subprocess.PIPE)
+        self._running[trial_id] = process
+        threading.Thread(target=self._watch, args=(trial_id, process), name=f"trial {trial_id}", daemon=True).start()
+
+    def _watch(self, trial_id: int, process: subprocess.Popen[bytes]) -> None:
+        code = process.wait()
+        self._running.pop(trial_id, None)
+        if not self._stopping:
+            mark_ended(self.store, trial_id, code)
+
+    @property
+    def running(self) -> int:
+        """How many run now."""
+        return len(self._running)
 
     def stop(self) -> None:
-        for process in self._running:
-            if process.poll() is None:
-                process.terminate()
-        for process in self._running:
+        """End all of them, and wait until they are gone."""
+        self._stopping = True
+        processes = list(self._running.values())
+        for process in processes:
+            process.terminate()
+        for process in processes:
             try:
-                process.wait(timeout=5)
+                process.wait(timeout=STOP_S)
             except subprocess.TimeoutExpired:
                 process.kill()
+                process.wait()

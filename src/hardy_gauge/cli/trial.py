@@ -10,11 +10,12 @@ from typing import Annotated, Any
 import typer
 
 from hardy_gauge.core.figures.formatting import duration
-from hardy_gauge.load.design import BadTrial, TrialDesign, read_file
+from hardy_gauge.errors import GaugeError
+from hardy_gauge.load.design import TrialDesign, read_file
 from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, evaluate, play_trial
-from hardy_gauge.load.worker import run_stored
-from hardy_gauge.probes.protocol import Probe, ProbeError
+from hardy_gauge.load.worker import end_with_parent, run_stored
+from hardy_gauge.probes.protocol import Probe
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
@@ -42,14 +43,13 @@ def trial(
             results = play_trial(design, target, _say_nothing if as_json else _say, _progress)
         finally:
             target.close()
-    except (BadTrial, ProbeError) as error:
-        field = getattr(error, "field", "")
+    except GaugeError as error:
         if as_json:
             document = {
                 "title": "The trial cannot be run as stated",
                 "status": 422,
                 "detail": str(error),
-                "field": field,
+                "field": error.field,
             }
             typer.echo(json.dumps(document))
         else:
@@ -118,6 +118,7 @@ def _progress(done: float) -> bool:
 
 def worker(trial_id: int, data: Annotated[Path, typer.Option()] = Path("data")) -> None:
     """Run a stored trial (started by the application)."""
+    end_with_parent()
     store = Store(AppSettings(data=data).store_path)
     try:
         run_stored(store, trial_id)

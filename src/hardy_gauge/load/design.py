@@ -12,6 +12,7 @@ from hardy_gauge.core.figures.units import PerSecond, Seconds, Share
 from hardy_gauge.core.trials.figures import Metric
 from hardy_gauge.core.trials.verdict import higher_is_better
 from hardy_gauge.errors import InvalidInput
+from hardy_gauge.load.pacing import Pace
 from hardy_gauge.probes.protocol import Arrival, IndexSpec
 
 Value = float | int | str | bool
@@ -104,6 +105,10 @@ class ArrivalSpec(Part):
             kind=self.kind, rate_per_s=self.rate, workers=self.workers, think_s=self.think, think=self.think_kind,
             think_most_s=self.think_most or 0.0, times_s=self.times, order=self.order,
         )  # fmt: skip
+
+    def pace(self) -> Pace:
+        """How each worker of closed arrivals goes on."""
+        return Pace(self.think, self.think_kind, self.think_most, self.order)
 
 
 class Workload(Part):

@@ -3,23 +3,32 @@
 from __future__ import annotations
 
 import random
+from dataclasses import dataclass
 
-from hardy_gauge.load.design import ArrivalSpec
+
+@dataclass(frozen=True)
+class Pace:
+    """Pauses in seconds; ``think_kind`` and ``order`` as in a trial's arrivals."""
+
+    think: float
+    think_kind: str
+    think_most: float | None
+    order: str
 
 
-def pause_s(arrival: ArrivalSpec, draw: random.Random) -> float:
+def pause_s(pace: Pace, draw: random.Random) -> float:
     """Seconds until a worker's next execution."""
-    if arrival.think_kind == "uniform":
-        return draw.uniform(arrival.think, arrival.think_most or arrival.think)
-    if not arrival.think:
+    if pace.think_kind == "uniform":
+        return draw.uniform(pace.think, pace.think_most or pace.think)
+    if not pace.think:
         return 0.0
-    return arrival.think if arrival.think_kind == "fixed" else draw.expovariate(1 / arrival.think)
+    return pace.think if pace.think_kind == "fixed" else draw.expovariate(1 / pace.think)
 
 
-def next_statement(arrival: ArrivalSpec, turn: int, worker: int, weights: list[float], draw: random.Random) -> int:
+def next_statement(pace: Pace, turn: int, worker: int, weights: list[float], draw: random.Random) -> int:
     """Number of the statement that a worker takes at its ``turn``, from 0."""
-    if arrival.order == "file":
+    if pace.order == "file":
         return turn % len(weights)
-    if arrival.order == "own":
+    if pace.order == "own":
         return worker % len(weights)
     return draw.choices(range(len(weights)), weights)[0]

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
 
 import polars as pl
 
 from hardy_gauge.load.design import ArmSpec, BadTrial, Workload
 from hardy_gauge.probes.http import HttpProbe
-from hardy_gauge.probes.protocol import ExplainRequest, PlayRequest, PlayStatement, Refused
+from hardy_gauge.probes.protocol import ExplainRequest, PlayRequest, PlayStatement, ProbeError, Refused
 from hardy_gauge.probes.wait_map import wait_map
 
 POLL_S = 0.15
@@ -65,12 +66,17 @@ class PlayTarget:
             )
         )  # fmt: skip
         stopped = False
-        while state.state == "running":
-            time.sleep(POLL_S)
-            state = self.probe.play_state(state.play)
-            if not progress(state.done_s) and not stopped:
+        try:
+            while state.state == "running":
+                time.sleep(POLL_S)
+                state = self.probe.play_state(state.play)
+                if not progress(state.done_s) and not stopped:
+                    self.probe.stop_play(state.play)
+                    stopped = True
+        except SystemExit:
+            with suppress(ProbeError):
                 self.probe.stop_play(state.play)
-                stopped = True
+            raise
         if state.state == "failed":
             raise BadTrial(f"the run failed on the server: {state.detail}", "target.server")
         frame = self.probe.play_rows(state.play, "executions")

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import sys
+import threading
 import time
+from types import FrameType
 
 from sqlalchemy import select
 
-from hardy_gauge.load.design import BadTrial, read_design
+from hardy_gauge.errors import GaugeError
+from hardy_gauge.load.design import read_design
 from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial
-from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Run, Trial
 
 PROGRESS_S = 0.5
+CLEAN_UP_S = 5.0
+INTERRUPTED = "the application ended while this trial ran; start it again"
 
 
 def run_stored(store: Store, trial_id: int) -> None:
@@ -25,7 +32,7 @@ def run_stored(store: Store, trial_id: int) -> None:
         trial = session.get_one(Trial, trial_id)
         design = read_design(trial.design)
     results: list[RunResult] = []
-    reported_at = [0.0]
+    reported_at, stopped = 0.0, False
 
     def on_run(result: RunResult) -> None:
         results.append(result)
@@ -38,13 +45,15 @@ def run_stored(store: Store, trial_id: int) -> None:
             session.get_one(Trial, trial_id).result = evaluate(design, results)
 
     def progress(done: float) -> bool:
-        if time.monotonic() - reported_at[0] < PROGRESS_S:
-            return True
-        reported_at[0] = time.monotonic()
+        nonlocal reported_at, stopped
+        if stopped or time.monotonic() - reported_at < PROGRESS_S:
+            return not stopped
+        reported_at = time.monotonic()
         with store.write() as session:
             trial = session.get_one(Trial, trial_id)
             trial.done_share = done
-            return not trial.stop
+            stopped = trial.stop
+        return not stopped
 
     try:
         target = open_target(design, probe_for(store, design.target))
@@ -54,8 +63,11 @@ def run_stored(store: Store, trial_id: int) -> None:
             target.close()
     except Stopped:
         end(store, trial_id, "stopped", f"stopped after {len(results)} runs; they are kept")
-    except (BadTrial, ProbeError) as error:
+    except GaugeError as error:
         end(store, trial_id, "failed", str(error))
+    except SystemExit:
+        end(store, trial_id, "interrupted", INTERRUPTED)
+        raise
     else:
         end(store, trial_id, "finished", "")
 
@@ -88,5 +100,32 @@ def mark_interrupted(store: Store) -> int:
     with store.write() as session:
         left = session.scalars(select(Trial).where(Trial.state.in_(["waiting", "running"]))).all()
         for trial in left:
-            trial.state, trial.detail = "interrupted", "the application ended while this trial ran; start it again"
+            trial.state, trial.detail = "interrupted", INTERRUPTED
         return len(left)
+
+
+def mark_ended(store: Store, trial_id: int, code: int) -> None:
+    """A trial whose process is gone without having said how it ended."""
+    with store.write() as session:
+        trial = session.get_one(Trial, trial_id)
+        if trial.state in ("waiting", "running"):
+            trial.state, trial.detail = "failed", f"its process ended with {code} before the trial did"
+
+
+def end_with_parent() -> None:
+    """End this process, with what it has to clean up, on SIGTERM and as soon as whoever started it is gone: standard
+    input is a pipe that only the parent keeps open.
+    """
+    signal.signal(signal.SIGTERM, _leave)
+    threading.Thread(target=_follow_parent, name="parent", daemon=True).start()
+
+
+def _leave(_: int, __: FrameType | None) -> None:
+    sys.exit(1)
+
+
+def _follow_parent() -> None:
+    sys.stdin.buffer.read()
+    os.kill(os.getpid(), signal.SIGTERM)
+    time.sleep(CLEAN_UP_S)
+    os._exit(1)

@@ -1,0 +1,41 @@
+"""A sandboxed process: ``python -m hardy_gauge.sandbox.main JOB FOLDER CONNECTION LIMITS``.
+
+The job's module is imported first, then the process gives up its rights, and only then reads what it was given.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import sysconfig
+from importlib import import_module
+from multiprocessing.connection import Connection
+from pathlib import Path
+
+from hardy_gauge.sandbox.jobs import JOBS
+from hardy_gauge.sandbox.kernel import confine
+from hardy_gauge.sandbox.limits import SandboxLimits
+
+
+def main(job: str, folder: str, number: str, limits: str) -> None:
+    """Run one job of ``JOBS`` over the connection with this descriptor."""
+    module, _, function = JOBS[job].partition(":")
+    run = getattr(import_module(module), function)
+    connection = Connection(int(number))
+    SandboxLimits(**json.loads(limits)).apply()
+    held = confine(Path(folder), _libraries())
+    os.chdir(folder)
+    connection.send_bytes(json.dumps({"held": held}).encode())
+    run(connection, Path(folder))
+
+
+def _libraries() -> list[Path]:
+    """Where the interpreter's and the packages' modules are; the application's data is in none of them."""
+    names = ("stdlib", "platstdlib", "purelib", "platlib")
+    mine = Path(__file__).parents[1]
+    return [*{Path(sysconfig.get_path(name)) for name in names}, mine, Path(sys.base_prefix, "lib"), Path("/usr/lib")]
+
+
+if __name__ == "__main__":
+    main(*sys.argv[1:])
