@@ -82,6 +82,18 @@ class Refused(ProbeError):
     title = "The server refuses this"
 
 
+class AddressNotAllowed(ProbeError):
+    """The application does not connect to that address."""
+
+    title = "This address is not allowed"
+
+
+class AccountNotForHost(ProbeError):
+    """An entry of the keyring names other hosts than the one it was to be sent to."""
+
+    title = "The account is not for this host"
+
+
 class NeverAsked(ProbeError):
     """A server that came in a file: there is nothing behind it to ask."""
 

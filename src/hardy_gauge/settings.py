@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Annotated
 
 from pydantic import BeforeValidator, Field
-from pydantic_settings import BaseSettings, SettingsConfigDict
+from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
 
 from hardy_gauge.core.figures.units import byte_size
+
+
+def _several(value: object) -> object:
+    """A list from "a, b" of the environment."""
+    return value.replace(",", " ").split() if isinstance(value, str) else value
 
 
 class AppSettings(BaseSettings):
@@ -22,6 +28,13 @@ class AppSettings(BaseSettings):
     web: Path = Field(Path(__file__).parents[2] / "web" / "dist", description="folder of the built interface")
     servers: list[str] = Field(default_factory=list, description="addresses of probes whose servers are captured")
     write_every_s: float = Field(10.0, ge=1, le=60, description="seconds between writes of what was gathered")
+    allow_networks: Annotated[list[str], NoDecode, BeforeValidator(_several)] = Field(
+        default_factory=list,
+        description="networks that servers may be in although they are special: loopback, link-local and the like",
+    )
+    only_networks: Annotated[list[str], NoDecode, BeforeValidator(_several)] = Field(
+        default_factory=list, description="the only networks that servers may be in; empty for all but special ones"
+    )
     trial_memory: Annotated[int, BeforeValidator(byte_size), Field(ge=2**26)] = Field(
         4 * 2**30, description="bytes of memory that the workers of a SQLite trial may use together"
     )
@@ -29,6 +42,14 @@ class AppSettings(BaseSettings):
         8 * 2**30, description="bytes of disk that the copies of a SQLite trial's file may take"
     )
     demo: bool = Field(False, description="the fleet is the practice fleet")
+
+    def as_environment(self) -> dict[str, str]:
+        """What a process started by this one has to know."""
+        return {
+            "HARDY_GAUGE_SERVERS": json.dumps(self.servers), "HARDY_GAUGE_DEMO": str(self.demo),
+            "HARDY_GAUGE_ALLOW_NETWORKS": ",".join(self.allow_networks),
+            "HARDY_GAUGE_ONLY_NETWORKS": ",".join(self.only_networks),
+        }  # fmt: skip
 
     @property
     def store_path(self) -> Path:

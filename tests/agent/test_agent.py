@@ -17,6 +17,7 @@ from hardy_gauge.agent.app import Beside, create_agent
 from hardy_gauge.agent.host import Folder, counters
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.opening import open_probe
+from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.protocol import ExplainRequest, ProbeError, Refused, Unsupported
 from tests.conftest import Serving
 from tests.postgres import SECRET, watched_postgres
@@ -33,7 +34,7 @@ def watched() -> Iterator[tuple[psycopg.Connection, str]]:
 
 @pytest.fixture(scope="module")
 def served(watched: tuple[psycopg.Connection, str]) -> Iterator[str]:
-    probe = open_probe(watched[1], "gauge", SECRET)
+    probe = open_probe(watched[1], Credential("gauge", SECRET))
     beside = Beside(probe, [Folder("data", "both", Path("/tmp")), Folder("lost", "log", Path("/nowhere"))])
     with Serving(create_agent({"reading-room": beside}, TOKEN)) as serving:
         yield serving.address
@@ -42,7 +43,7 @@ def served(watched: tuple[psycopg.Connection, str]) -> Iterator[str]:
 
 @pytest.fixture
 def probe(served: str) -> Iterator[HttpProbe]:
-    made = HttpProbe(f"{served}/servers/reading-room", token=TOKEN)
+    made = HttpProbe(f"{served}/servers/reading-room", credential=Credential("", TOKEN, plain_text=True))
     yield made
     made.close()
 
@@ -51,7 +52,7 @@ def test_what_goes_through_is_what_the_server_says(probe: HttpProbe, watched: tu
     identity = probe.identity()
     assert (identity.server, identity.engine) == ("reading-room", "postgresql") and "host" in identity.abilities
     watched[0].execute("SELECT count(*) FROM loan")
-    direct = open_probe(watched[1], "gauge", SECRET)
+    direct = open_probe(watched[1], Credential("gauge", SECRET))
     assert {s.key for s in probe.statements().statements} == {s.key for s in direct.statements().statements}
     assert probe.settings().settings == direct.settings().settings
     assert probe.schema().tables == direct.schema().tables
@@ -91,7 +92,7 @@ def test_busy_cores_are_counted() -> None:
 @pytest.mark.parametrize("token", ["", "guess", TOKEN + "x"])
 def test_without_the_token_nothing_is_told(served: str, token: str) -> None:
     with pytest.raises(ProbeError, match="token"):
-        HttpProbe(f"{served}/servers/reading-room", token=token).identity()
+        HttpProbe(f"{served}/servers/reading-room", credential=Credential("", token, plain_text=True)).identity()
     for path in ("metrics", "servers", "openapi.json"):
         headers = {"authorization": f"Bearer {token}"} if token else {}
         assert httpx.get(f"{served}/{path}", headers=headers, trust_env=False).status_code == 401
@@ -116,7 +117,7 @@ def test_many_callers_at_once(served: str) -> None:
     failed: list[Exception] = []
 
     def ask() -> None:
-        probe = HttpProbe(f"{served}/servers/reading-room", token=TOKEN)
+        probe = HttpProbe(f"{served}/servers/reading-room", credential=Credential("", TOKEN, plain_text=True))
         try:
             for _ in range(5):
                 assert probe.counters().values["commits"] > 0

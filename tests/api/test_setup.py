@@ -113,7 +113,7 @@ def test_retired_is_out_of_the_fleet_and_comes_back(client: TestClient, practice
 
 def test_a_secret_goes_in_and_never_comes_out(client: TestClient, practice: str) -> None:
     made = call(
-        client, "POST", "accounts", 201, json={"name": "watch", "user": "g", "secret": SECRET, "groups": ["desk"]}
+        client, "POST", "accounts", 201, json={"name": "watch", "user": "g", "secret": SECRET, "groups": ["desk"], "plain_text": True}
     )
     connect(client, practice, "desk-a", "lab-a", account="")
     assert call(client, "GET", "accounts")["accounts"][0]["servers"] == ["desk-a"], "by its group"
@@ -133,7 +133,7 @@ def test_a_secret_goes_in_and_never_comes_out(client: TestClient, practice: str)
 
 
 def test_a_lost_key_costs_its_own_server_and_is_said(client: TestClient, practice: str, tmp_path: Path) -> None:
-    call(client, "POST", "accounts", 201, json={"name": "watch", "user": "", "secret": SECRET})
+    call(client, "POST", "accounts", 201, json={"name": "watch", "user": "", "secret": SECRET, "plain_text": True})
     connect(client, practice, "desk-a", account="watch")
     connect(client, practice, "lab-a")
     collector: Collector = client.collector  # type: ignore[attr-defined]

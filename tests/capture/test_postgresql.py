@@ -50,7 +50,7 @@ def collector(store: Store, watched: tuple[psycopg.Connection, str]) -> Iterator
     with store.write() as session:
         secret = Keyring(store.path.parent).close(SECRET)
         session.add(Account(name="watch", user="gauge", secret=secret, groups=["reading"], changed_us=1))
-    (joined,) = register(store, [Registration(watched[1], cluster="reading", account="watch")])
+    (joined,) = register(store, [Registration(watched[1], cluster="reading", account="watch")], may_pair=True)
     joined.probe.close()
     made = Collector(store)
     yield made

@@ -31,7 +31,7 @@ def test_the_difference_is_what_was_run_between(store: Store) -> None:
         with store.write() as session:
             secret = Keyring(store.path.parent).close(SECRET)
             session.add(Account(name="watch", user="gauge", secret=secret, groups=[], changed_us=1))
-        (server,) = register(store, [Registration(address, account="watch")])
+        (server,) = register(store, [Registration(address, account="watch")], may_pair=True)
         for _ in range(3):
             desk.execute("SELECT * FROM loan WHERE id < 11")
         first = snapshots.take(store, server.server_id, "test")

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, SecretStr
 from hardy_gauge.api.current import CurrentReader, CurrentSettings
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.capture import accounts as keyring
-from hardy_gauge.capture.accounts import AccountOut
+from hardy_gauge.capture.accounts import AccountOut, AccountWords
 from hardy_gauge.core.narrative.setup import accounts_sentence
 from hardy_gauge.store.keyring import Keyring
 
@@ -18,11 +18,19 @@ router = APIRouter(tags=["accounts"], prefix="/accounts")
 AccountName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\s/]+$")]
 
 
+Host = Annotated[str, Field(max_length=300, pattern=r"^\s*(/[^\s,]*|(\*\.)?[^\s/,@*]+)\s*$")]
+Hosts = Annotated[list[Host], Field(max_length=1000, description='"host", "host:port", "*.domain" or a socket\'s folder')]
+Certificate = Annotated[str, Field(max_length=200_000, description="trusted authorities as PEM; empty: the system's")]
+
+
 class NewAccount(Strict):
     name: AccountName
     user: str = Field(max_length=200)
     secret: SecretStr = Field(max_length=4000)
     groups: list[str] = Field(default_factory=list, max_length=100)
+    hosts: Hosts = Field(default_factory=list)
+    plain_text: bool = Field(False, description="may be sent where nothing is encrypted")
+    certificate: Certificate = ""
 
 
 class AccountEdit(Strict):
@@ -31,6 +39,16 @@ class AccountEdit(Strict):
     user: str | None = Field(None, max_length=200)
     secret: SecretStr | None = Field(None, max_length=4000)
     groups: list[str] | None = Field(None, max_length=100)
+    hosts: Hosts | None = None
+    plain_text: bool | None = None
+    certificate: Certificate | None = None
+
+
+def _words(request: NewAccount | AccountEdit) -> AccountWords:
+    secret = None if request.secret is None else request.secret.get_secret_value()
+    return AccountWords(
+        request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate
+    )
 
 
 class Accounts(BaseModel):
@@ -50,10 +68,7 @@ def accounts(reader: CurrentReader) -> Accounts:
 @router.post("", status_code=201)
 def add(request: NewAccount, reader: CurrentReader, settings: CurrentSettings, http: Request) -> AccountOut:
     with reader.store.write() as session:
-        made = keyring.add_account(
-            session, Keyring(settings.data), request.name, request.user, request.secret.get_secret_value(), request.groups,
-            reader.clock(),
-        )  # fmt: skip
+        made = keyring.add_account(session, Keyring(settings.data), request.name, _words(request), reader.clock())
     http.app.state.poke()
     return made
 
@@ -62,11 +77,8 @@ def add(request: NewAccount, reader: CurrentReader, settings: CurrentSettings, h
 def edit(
     account: str, request: AccountEdit, reader: CurrentReader, settings: CurrentSettings, http: Request
 ) -> AccountOut:
-    secret = None if request.secret is None else request.secret.get_secret_value()
     with reader.store.write() as session:
-        changed = keyring.edit_account(
-            session, Keyring(settings.data), account, request.user, secret, request.groups, reader.clock()
-        )
+        changed = keyring.edit_account(session, Keyring(settings.data), account, _words(request), reader.clock())
     http.app.state.poke()
     return changed
 

@@ -97,7 +97,7 @@ def create_app(
         lifespan=lifespan,
     )  # fmt: skip
     app.state.reader, app.state.settings, app.state.poke = reader, settings, poke
-    app.state.workers = Workers(store, settings.data)
+    app.state.workers = Workers(store, settings)
     app.state.incoming = IncomingFiles(store, incoming, queue)
     app.state.otlp = OtlpReceiver(store)
     app.state.first_code = secrets.token_urlsafe(9)

@@ -44,7 +44,14 @@ def name_of(request: Request) -> str:
     return who.name if who else ""
 
 
+def administers(request: Request) -> bool:
+    """Whether who asks is an administrator."""
+    who = who_of(request)
+    return who is not None and who.may("administrator")
+
+
 CurrentReader = Annotated[Reader, Depends(reader_of)]
 CurrentSettings = Annotated[AppSettings, Depends(settings_of)]
 CurrentWindow = Annotated[Window, Depends(window_of)]
+Administers = Annotated[bool, Depends(administers)]
 CurrentName = Annotated[str, Depends(name_of)]

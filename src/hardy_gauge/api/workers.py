@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import threading
-from pathlib import Path
 
 from hardy_gauge.load.worker import mark_ended
+from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
 STOP_S = 8.0
@@ -16,15 +17,16 @@ STOP_S = 8.0
 class Workers:
     """The processes that are running now. Each one holds the other end of a pipe, and ends when ours is closed."""
 
-    def __init__(self, store: Store, data: Path) -> None:
-        self.store, self.data = store, data
+    def __init__(self, store: Store, settings: AppSettings) -> None:
+        self.store, self.settings = store, settings
         self._running: dict[int, subprocess.Popen[bytes]] = {}
         self._stopping = False
 
     def start_trial(self, trial_id: int) -> None:
         """Run a stored trial in a process of its own."""
-        command = [sys.executable, "-m", "hardy_gauge.cli.main", "trial-worker", str(trial_id), "--data", str(self.data)]
-        process = subprocess.Popen(command, stdin=subprocess.PIPE)
+        command = [sys.executable, "-m", "hardy_gauge.cli.main", "trial-worker", str(trial_id), "--data", str(self.settings.data)]
+        environment = os.environ | self.settings.as_environment()
+        process = subprocess.Popen(command, stdin=subprocess.PIPE, env=environment)
         self._running[trial_id] = process
         threading.Thread(target=self._watch, args=(trial_id, process), name=f"trial {trial_id}", daemon=True).start()
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.errors import NeverAsked, ProbeError
+from hardy_gauge.errors import AccountNotForHost, NeverAsked, ProbeError
 from hardy_gauge.probes.opening import open_probe
+from hardy_gauge.probes.outbound import Credential, Endpoint, endpoint_of
 from hardy_gauge.probes.protocol import Probe
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.store.database import Store
@@ -28,19 +29,61 @@ def is_behind_address(address: str) -> bool:
     return not address.startswith((BUNDLE, IMPORT))
 
 
-def opened(store: Store, address: str, account: Account | None, figures: list[FigureQuery] | None = None) -> Probe:
-    """A probe for an address and an account; ProbeError when the account's secret cannot be read, NeverAsked
-    for a server that came in a file.
+def is_for(account: Account, address: str) -> bool:
+    """Whether an account names the host of an address; a file is on none and needs no account."""
+    endpoint = endpoint_of(address)
+    return endpoint is not None and any(endpoint.fits(entry) for entry in account.hosts)
+
+
+def pair(account: Account, address: str, may_pair: bool) -> None:
+    """Let an account be used at an address. AccountNotForHost where it names another host and ``may_pair`` is false; else the
+    host is added to it.
+    """
+    if is_for(account, address):
+        return
+    endpoint = endpoint_of(address)
+    if endpoint is None:
+        return
+    if not may_pair:
+        raise AccountNotForHost(_not_for(account, endpoint), "account")
+    account.hosts = sorted({*account.hosts, endpoint.host if endpoint.local else str(endpoint)})
+
+
+def pair_server(session: Session, server: Server, may_pair: bool) -> None:
+    """Let the account of a server be used at its address, as ``pair`` does; for after one of them has changed."""
+    session.flush()
+    session.expire(server, ["cluster"])
+    account = account_of(session, server)
+    if account is not None and is_behind_address(server.address):
+        pair(account, server.address, may_pair)
+
+
+def _not_for(account: Account, endpoint: Endpoint) -> str:
+    named = ", ".join(account.hosts) or "no host yet"
+    return f"account: {account.name} is for {named}, not for {endpoint}; an administrator can add it to the keyring's entry"
+
+
+def opened(store: Store, address: str, account: Account | None, figures: list[FigureQuery] | None = None, may_pair: bool = False) -> Probe:
+    """A probe for an address and an account; AccountNotForHost when the account is not for that host (``may_pair`` lets that
+    be), ProbeError when its secret cannot be read, NeverAsked for a server that came in a file.
     """
     if not is_behind_address(address):
         raise NeverAsked("it came in a file, so there is no server behind it to ask", "server")
-    if account is None:
+    endpoint = endpoint_of(address)
+    if account is None or endpoint is None:
         return open_probe(address, figures=figures or ())
+    if not may_pair and not is_for(account, address):
+        raise AccountNotForHost(_not_for(account, endpoint), "account")
+    return open_probe(address, credential_of(store, account), figures or ())
+
+
+def credential_of(store: Store, account: Account) -> Credential:
+    """The account with its secret; ProbeError when it cannot be read."""
     try:
         secret = Keyring(store.path.parent).open(account.secret)
     except KeyringError as error:
         raise ProbeError(f"account {account.name}: {error}") from error
-    return open_probe(address, account.user, secret, figures or ())
+    return Credential(account.user, secret, account.plain_text, account.certificate)
 
 
 def probe_of(store: Store, server_id: int) -> Probe:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import ssl
 from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import account_of
-from hardy_gauge.errors import Conflict, NotFound
+from hardy_gauge.errors import Conflict, InvalidInput, NotFound
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account, Server
 
@@ -20,6 +21,9 @@ class AccountOut:
     name: str
     user: str
     groups: list[str]
+    hosts: list[str]
+    plain_text: bool
+    certificate: str
     changed_us: int
     servers: list[str]
 
@@ -29,29 +33,57 @@ def accounts_in(session: Session) -> list[AccountOut]:
     return [_out(session, row) for row in session.scalars(select(Account).order_by(Account.name))]
 
 
-def add_account(
-    session: Session, keyring: Keyring, name: str, user: str, secret: str, groups: list[str], now_us: int
-) -> AccountOut:
+@dataclass(frozen=True)
+class AccountWords:
+    """What of an account is changed; None leaves it as it is."""
+
+    user: str | None = None
+    secret: str | None = None
+    groups: list[str] | None = None
+    hosts: list[str] | None = None
+    plain_text: bool | None = None
+    certificate: str | None = None
+
+
+def add_account(session: Session, keyring: Keyring, name: str, words: AccountWords, now_us: int) -> AccountOut:
     """Conflict when the name is taken."""
     if session.scalar(select(Account.id).where(Account.name == name)) is not None:
         raise Conflict(f"name: there is an account '{name}' already", "name", "The name is taken")
-    row = Account(name=name, user=user, groups=sorted(set(groups)), changed_us=now_us, secret=keyring.close(secret))
+    row = Account(name=name, user="", secret=b"", groups=[], hosts=[], plain_text=False, certificate="")
+    _change(row, keyring, words, now_us)
     session.add(row)
     session.flush()
     return _out(session, row)
 
 
-def edit_account(
-    session: Session, keyring: Keyring, name: str, user: str | None, secret: str | None, groups: list[str] | None, now_us: int
-) -> AccountOut:  # fmt: skip
+def edit_account(session: Session, keyring: Keyring, name: str, words: AccountWords, now_us: int) -> AccountOut:
     """Only what is not None changes; NotFound when there is no such account."""
     row = _find(session, name)
-    row.user = row.user if user is None else user
-    row.secret = row.secret if secret is None else keyring.close(secret)
-    row.groups = row.groups if groups is None else sorted(set(groups))
-    row.changed_us = now_us
+    _change(row, keyring, words, now_us)
     session.flush()
     return _out(session, row)
+
+
+def _change(row: Account, keyring: Keyring, words: AccountWords, now_us: int) -> None:
+    row.user = row.user if words.user is None else words.user
+    row.secret = row.secret if words.secret is None else keyring.close(words.secret)
+    row.groups = row.groups if words.groups is None else sorted(set(words.groups))
+    row.hosts = row.hosts if words.hosts is None else sorted({host.strip() for host in words.hosts if host.strip()})
+    row.plain_text = row.plain_text if words.plain_text is None else words.plain_text
+    if words.certificate is not None:
+        row.certificate = _checked(words.certificate.strip())
+    row.changed_us = now_us
+
+
+def _checked(certificate: str) -> str:
+    """The text, when it is PEM; InvalidInput otherwise."""
+    if certificate:
+        try:
+            ssl.create_default_context(cadata=certificate)
+        except (ssl.SSLError, ValueError) as error:
+            detail = "certificate: authorities as PEM were expected, -----BEGIN CERTIFICATE----- and so on"
+            raise InvalidInput(detail, "certificate") from error
+    return certificate
 
 
 def remove_account(session: Session, name: str) -> None:
@@ -76,4 +108,6 @@ def _out(session: Session, row: Account) -> AccountOut:
     using = [
         server.name for server in servers if (mine := account_of(session, server)) is not None and mine.id == row.id
     ]
-    return AccountOut(row.name, row.user, row.groups, row.changed_us, using)
+    return AccountOut(
+        row.name, row.user, row.groups, row.hosts, row.plain_text, row.certificate, row.changed_us, using
+    )

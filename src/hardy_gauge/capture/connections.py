@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
-from hardy_gauge.capture.access import account_of, opened, probe_of
+from hardy_gauge.capture.access import account_of, opened, pair_server, probe_of
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.capture.rules import rule_for
 from hardy_gauge.capture.server_settings import account_called, as_document
 from hardy_gauge.capture.settings_file import COMMAND, as_yaml, named
 from hardy_gauge.capture.targets import rules_of
 from hardy_gauge.core.narrative.connections import connections_sentence, tested_words
-from hardy_gauge.errors import Conflict, ProbeError, Unsupported
+from hardy_gauge.errors import AccountNotForHost, Conflict, ProbeError, Unsupported
 from hardy_gauge.probes.protocol import Member, Probe, Report
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.probes.sqlpack.recognise import recognised
@@ -109,18 +109,23 @@ def connections_of(store: Store, now_us: int) -> Connections:
     return Connections(sentence, rows, sorted({label for row in rows for label in row.labels}))
 
 
-def test_address(store: Store, address: str, account_name: str, now_us: int) -> Tested:
-    """Try an address with an account: who answers, what it reports, what must be switched on, who else is there."""
+def test_address(store: Store, address: str, account_name: str, now_us: int, may_pair: bool = False) -> Tested:
+    """Try an address with an account: who answers, what it reports, what must be switched on, who else is there.
+
+    AccountNotForHost when the account is for other hosts; ``may_pair`` lets it be tried at a new one.
+    """
     with store.read() as session:
         account = account_called(session, account_name)
         known = session.scalar(select(Server.name).where(Server.address == address)) or ""
     began = time.monotonic()
     try:
-        probe = opened(store, address, account)
+        probe = opened(store, address, account, may_pair=may_pair)
         try:
             identity, reports, members = probe.identity(), probe.readiness().reports, _members(probe)
         finally:
             probe.close()
+    except AccountNotForHost:
+        raise
     except ProbeError as error:
         return Tested(
             False, f"{error}{_instead(address)}", time.monotonic() - began, "", "", "", "", "", 0.0, [], [], known
@@ -150,7 +155,7 @@ def _members(probe: Probe) -> list[Member]:
         return []
 
 
-def register_several(store: Store, wanted: Sequence[Registration]) -> list[Registered]:
+def register_several(store: Store, wanted: Sequence[Registration], may_pair: bool = False) -> list[Registered]:
     """Take servers into the fleet, each by itself; one that does not answer is said and not stored.
 
     Before any is asked: InvalidInput when an account is unknown, Conflict when a name is another server's.
@@ -165,7 +170,7 @@ def register_several(store: Store, wanted: Sequence[Registration]) -> list[Regis
     results = []
     for one in wanted:
         try:
-            (made,) = register(store, [one])
+            (made,) = register(store, [one], may_pair)
             made.probe.close()
             results.append(Registered(one.address, made.name, ""))
         except ProbeError as error:
@@ -173,11 +178,16 @@ def register_several(store: Store, wanted: Sequence[Registration]) -> list[Regis
     return results
 
 
-def change_labels(session: Session, servers: Sequence[str], add: Sequence[str], remove: Sequence[str]) -> None:
-    """Change the labels of many servers; NotFound when one is unknown."""
+def change_labels(
+    session: Session, servers: Sequence[str], add: Sequence[str], remove: Sequence[str], may_pair: bool = False
+) -> None:
+    """Change the labels of many servers; NotFound when one is unknown, AccountNotForHost when one would come to an account that
+    is for other hosts and ``may_pair`` is false.
+    """
     for name in servers:
         owner = find_server(session, name)
         owner.labels = sorted({*owner.labels, *(one.strip() for one in add)} - {*remove, ""})
+        pair_server(session, owner, may_pair)
 
 
 def retire(session: Session, servers: Sequence[str], retired: bool, now_us: int) -> None:

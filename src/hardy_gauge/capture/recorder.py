@@ -273,8 +273,6 @@ class Recorder:
 
     def close(self) -> None:
         self.probe.close()
-        if self.scraper is not None:
-            self.scraper.close()
 
 
 def partly(rule: CaptureRule) -> str:

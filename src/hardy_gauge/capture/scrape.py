@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass, field
-
-import httpx
 
 from hardy_gauge.capture.imports.import_batch import MOST_FIGURES, of_figures
 from hardy_gauge.capture.imports.openmetrics import figures_of, read_openmetrics
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
+from hardy_gauge.errors import ProbeError
+from hardy_gauge.probes.transport import NoAnswer, TooLarge, Transport
 
 DEADLINE_S = 5.0
 MOST_BYTES = 16 * 2**20
@@ -27,12 +26,6 @@ class Scraper:
 
     addresses: list[str]
     _before: dict[str, dict[str, tuple[int, float]]] = field(default_factory=dict)
-
-    def __post_init__(self) -> None:
-        self._client = httpx.Client(timeout=DEADLINE_S, follow_redirects=False, trust_env=False)
-
-    def close(self) -> None:
-        self._client.close()
 
     def levels(self, now_us: int) -> tuple[dict[str, float], str]:
         """Figures by name, and what was wrong; one address that fails leaves out its own figures only."""
@@ -54,20 +47,17 @@ class Scraper:
         return found, "; ".join(wrong)
 
     def _text(self, address: str) -> str:
-        ends = time.monotonic() + DEADLINE_S
-        body = b""
+        transport = Transport(address)
         try:
-            with self._client.stream("GET", address, headers={"accept": ACCEPT}) as response:
-                if response.status_code != 200:
-                    raise NotScraped(f"it answers with status {response.status_code}")
-                for block in response.iter_bytes():
-                    body += block
-                    if len(body) > MOST_BYTES:
-                        raise NotScraped(f"it answers with more than {MOST_BYTES:,} bytes")
-                    if time.monotonic() > ends:
-                        raise NotScraped(f"no whole answer within {DEADLINE_S:g} s")
-        except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
-            raise NotScraped(f"it does not answer: {type(error).__name__}") from error
+            status, body = transport.ask("GET", address, {"accept": ACCEPT}, None, DEADLINE_S, MOST_BYTES)
+        except TooLarge as error:
+            raise NotScraped(f"its answer is {error}") from error
+        except (NoAnswer, ProbeError) as error:
+            raise NotScraped(f"it does not answer: {error}") from error
+        finally:
+            transport.close()
+        if status != 200:
+            raise NotScraped(f"it answers with status {status}")
         text = body.decode("utf-8", "replace")
         if not any(line.startswith("# TYPE") or line == "# EOF" for line in text.splitlines()):
             raise NotScraped("its answer is not OpenMetrics text")

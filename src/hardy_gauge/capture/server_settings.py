@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.capture.access import pair_server
 from hardy_gauge.capture.registration import cluster_named, named_account
 from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.probes.opening import open_probe
@@ -43,9 +44,9 @@ def account_called(session: Session, name: str) -> Account | None:
     return account
 
 
-def change(session: Session, server: Server, edit: Edit, now_us: int) -> None:
+def change(session: Session, server: Server, edit: Edit, now_us: int, may_pair: bool = False) -> None:
     """Make the changes; a GaugeError when one cannot be made. Retired, a server is recorded no more; what was recorded
-    stays.
+    stays. ``may_pair``: an account is let be used at a new host.
     """
     if edit.cluster:
         server.cluster_id = cluster_named(session, edit.cluster).id
@@ -60,6 +61,8 @@ def change(session: Session, server: Server, edit: Edit, now_us: int) -> None:
             raise Conflict(f"address: {taken} has it already", "address", "The address is taken")
         _check(edit.address)
         server.address = edit.address
+    if any(part is not None for part in (edit.cluster, edit.labels, edit.account, edit.address)):
+        pair_server(session, server, may_pair)
     if edit.figures is not None:
         names = [figure.name for figure in edit.figures]
         if len(set(names)) < len(names):

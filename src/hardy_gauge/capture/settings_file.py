@@ -98,7 +98,7 @@ def apply(store: Store, file: SettingsFile, now_us: int) -> None:
                 field = f"servers.{number}.server"
                 raise BadSettings(f"{field}: no server '{part.server}' is connected", field)
             try:
-                change(session, server, part, now_us)
+                change(session, server, part, now_us, may_pair=True)
             except GaugeError as error:
                 raise BadSettings(f"servers.{number}.{error}", f"servers.{number}.{error.field}") from error
 

@@ -9,7 +9,9 @@ from typing import Annotated
 
 import typer
 
+from hardy_gauge.probes import outbound
 from hardy_gauge.probes.opening import open_probe
+from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.protocol import ProbeError
 
 SECRET = "HARDY_GAUGE_SECRET"
@@ -24,6 +26,7 @@ def agent(
     name: Annotated[str, typer.Option(help="What the server is called; by default as it calls itself.")] = "",
     data: Annotated[Path | None, typer.Option(help="Folder of its data, whose volume is watched.")] = None,
     log: Annotated[Path | None, typer.Option(help="Folder of its log, when that is another volume.")] = None,
+    plain_text: Annotated[bool, typer.Option(help="The secret may be sent where nothing is encrypted.")] = False,
     port: Annotated[int, typer.Option(help="Port to listen on.")] = 8751,
     host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
 ) -> None:
@@ -48,7 +51,10 @@ def agent(
     if log:
         folders.append(Folder("log", "log", log))
     try:
-        probe = open_probe(target, user, os.environ.get(SECRET, ""))
+        secret = os.environ.get(SECRET, "")
+        credential = Credential(user, secret, plain_text) if user or secret else None
+        outbound.policy().name([target])
+        probe = open_probe(target, credential)
         called = name or probe.identity().server
     except ProbeError as error:
         typer.echo(str(error), err=True)

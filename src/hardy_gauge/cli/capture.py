@@ -16,6 +16,7 @@ from hardy_gauge.capture import bundles
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.cli.running import register_all
 from hardy_gauge.core.figures.units import duration
+from hardy_gauge.probes import outbound
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring
@@ -30,6 +31,7 @@ def capture(
     out: Annotated[Path | None, typer.Option(help="Write a bundle to this file and keep no store.")] = None,
     data: Annotated[Path, typer.Option(help="Folder of the store, without --out.")] = Path("data"),
     user: Annotated[str, typer.Option(help=f"Sign in as this user; the secret is taken from {SECRET}.")] = "",
+    plain_text: Annotated[bool, typer.Option(help="The secret may be sent where nothing is encrypted.")] = False,
 ) -> None:
     """Record servers for a while without serving the interface.
 
@@ -44,7 +46,7 @@ def capture(
         raise typer.Exit(2) from None
     with _folder(data, out is not None) as folder:
         store = Store(folder / "hardy-gauge.db")
-        ids, since = _record(store, target, user, seconds)
+        ids, since = _record(store, target, user, seconds, plain_text)
         if out is not None:
             content = bundles.write(store, ids, since, clock_us(), clock_us())
             out.write_bytes(content)
@@ -65,14 +67,19 @@ def _folder(data: Path, throwaway: bool) -> Iterator[Path]:
         yield Path(made)
 
 
-def _record(store: Store, targets: list[str], user: str, seconds: float) -> tuple[list[int], int]:
+def _record(
+    store: Store, targets: list[str], user: str, seconds: float, plain_text: bool
+) -> tuple[list[int], int]:
     """Ids of the servers recorded, and from when. A last look at the counters closes the interval that was begun."""
     account = ""
     if user:
         account = f"{user} of the command line"
         with store.write() as session:
             secret = Keyring(store.path.parent).close(os.environ.get(SECRET, ""))
-            session.add(Account(name=account, user=user, secret=secret, groups=[], changed_us=clock_us()))
+            session.add(Account(
+                name=account, user=user, secret=secret, groups=[], hosts=[], changed_us=clock_us(), plain_text=plain_text,
+            ))  # fmt: skip
+    outbound.policy().name(targets)
     servers = register_all(store, targets, account)
     ids = [server.server_id for server in servers]
     for server in servers:

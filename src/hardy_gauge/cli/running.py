@@ -14,6 +14,8 @@ from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import RegisteredServer, Registration, discover, register
 from hardy_gauge.diagnose.worker import EVERY_S
+from hardy_gauge.probes import outbound
+from hardy_gauge.probes.outbound import OutboundPolicy
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
@@ -35,6 +37,7 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     logging.getLogger("alembic").setLevel(logging.WARNING)
     store = Store(settings.store_path)
+    outbound.use(OutboundPolicy.of(settings))
     servers = register_all(store, settings.servers)
     import_history(store, servers)
     import_history(store, servers)  # the minutes that passed meanwhile
@@ -74,7 +77,7 @@ def register_all(store: Store, bases: list[str], account: str = "") -> list[Regi
         try:
             several = base.startswith("http") and "/servers/" not in base
             addresses = discover(base) if several else [base]
-            found += register(store, [Registration(address, account=account) for address in addresses])
+            found += register(store, [Registration(address, account=account) for address in addresses], may_pair=True)
         except ProbeError as error:
             typer.echo(f"{base}: {error}", err=True)
             raise typer.Exit(2) from None

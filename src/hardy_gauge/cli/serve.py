@@ -18,6 +18,12 @@ def serve(
             help="Address of a probe (http://host:port/servers/name), or of several (http://host:port). May be repeated."
         ),
     ] = None,
+    allow_network: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="A network such as 127.0.0.0/8 in which servers may be although it is loopback or link-local. May be repeated."
+        ),
+    ] = None,
     data: Annotated[Path, typer.Option(help="Folder of the store; made if missing.")] = Path("data"),
     port: Annotated[int, typer.Option(help="Port to listen on.")] = 8642,
     host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
@@ -29,4 +35,5 @@ def serve(
     Without --server it serves what was recorded before and captures nothing.
     """
     settings = AppSettings(data=data, port=port, host=host, servers=server or [])
+    settings.allow_networks += allow_network or []
     run(settings, lambda: typer.echo(f"Hardy Gauge is at http://{host}:{port}"))

@@ -15,6 +15,7 @@ from hardy_gauge.load.design import TrialDesign, read_file
 from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, evaluate, play_trial
 from hardy_gauge.load.worker import end_with_parent, run_stored
+from hardy_gauge.probes import outbound
 from hardy_gauge.probes.protocol import Probe
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
@@ -38,6 +39,7 @@ def trial(
     """
     try:
         design = read_file(file)
+        outbound.policy().name([design.target.address] if design.target.address else [])
         target = open_target(design, _probe(design, data))
         try:
             results = play_trial(design, target, _say_nothing if as_json else _say, _progress)

@@ -5,11 +5,13 @@ from __future__ import annotations
 import io
 import json
 from typing import Any, TypeVar
+from urllib.parse import urlsplit
 
 import polars as pl
 from pydantic import BaseModel, ValidationError
 
 from hardy_gauge.probes import protocol as p
+from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Transport
 
 Answer = TypeVar("Answer", bound=BaseModel)
@@ -25,14 +27,19 @@ MOST_HISTORY_BYTES = 512 * 2**20
 
 
 class HttpProbe:
-    """One server behind ``address`` (".../servers/desk-a"); ``deadline_s`` is for a whole answer, ``token`` what it
-    asks for, if it does.
+    """One server behind ``address`` (".../servers/desk-a"); ``deadline_s`` is for a whole answer, the credential's
+    secret the token it asks for, if it does.
     """
 
-    def __init__(self, address: str, deadline_s: float = 5.0, token: str = "") -> None:
+    def __init__(self, address: str, deadline_s: float = 5.0, credential: Credential | None = None) -> None:
         self.address, self.deadline_s = address.rstrip("/"), deadline_s
-        self._wire = Transport(self.address)
-        self._headers = {"authorization": f"Bearer {token}"} if token else {}
+        plain = urlsplit(self.address).scheme != "https"
+        if credential is not None and plain and not credential.plain_text:
+            raise p.ProbeError(
+                "the account is not sent without encryption: write https://, or let an administrator allow it"
+            )
+        self._wire = Transport(self.address, credential.certificate if credential else "")
+        self._headers = {"authorization": f"Bearer {credential.secret}"} if credential else {}
 
     def close(self) -> None:
         self._wire.close()

@@ -9,21 +9,20 @@ from sqlalchemy import make_url
 from sqlalchemy.exc import ArgumentError
 
 from hardy_gauge.probes.http import HttpProbe
+from hardy_gauge.probes.outbound import EXPECTED, Credential
 from hardy_gauge.probes.protocol import Probe, ProbeError
 from hardy_gauge.probes.sqlite import SqliteProbe
 from hardy_gauge.probes.sqlpack.pack import FigureQuery, pack_for
 from hardy_gauge.probes.sqlpack.probe import SqlPackProbe
 
-EXPECTED = "http://host:port/servers/name of a probe, postgresql://host:port/database, or sqlite:///file"
-
 SECRET_PARTS = {"password", "passfile", "sslpassword"}
 
 
 def open_probe(
-    address: str, user: str = "", secret: str = "", figures: Sequence[FigureQuery] = (), deadline_s: float = 5.0
+    address: str, credential: Credential | None = None, figures: Sequence[FigureQuery] = (), deadline_s: float = 5.0
 ) -> Probe:
-    """A probe that has not asked anything yet. ``user`` and ``secret`` come from the keyring; for a probe over HTTP
-    the secret is its token. ProbeError when the address is of no known kind.
+    """A probe that has not asked anything yet. For a probe over HTTP the credential's secret is its token. ProbeError when
+    the address is of no known kind.
     """
     try:
         url = make_url(address)
@@ -32,11 +31,9 @@ def open_probe(
     if url.password is not None or SECRET_PARTS & set(url.query):
         raise ProbeError("a password does not belong in an address; add it to the keyring")
     if url.drivername in ("http", "https"):
-        return HttpProbe(address, deadline_s, secret)
+        return HttpProbe(address, deadline_s, credential)
     if url.drivername == "sqlite" and url.database:
         return SqliteProbe(Path(url.database))
     if pack_for(url.drivername) is None:
         raise ProbeError(f"the address is none of: {EXPECTED}")
-    if user:
-        url = url.set(username=user, password=secret or None)
-    return SqlPackProbe(url.render_as_string(hide_password=False), figures, deadline_s)
+    return SqlPackProbe(address, figures, deadline_s, credential)

@@ -16,6 +16,8 @@ from threading import Lock
 from typing import cast
 from urllib.parse import quote, urlsplit
 
+from hardy_gauge.probes.outbound import endpoint_of, policy
+
 PLAIN = "/?&=%:,+@!$'()*;~[]"
 
 
@@ -36,9 +38,9 @@ class TooLarge(NoAnswer):
 
 
 @cache
-def _trusted() -> ssl.SSLContext:
-    """The system's certificates, read once: reading them takes longer than most answers."""
-    return ssl.create_default_context()
+def _trusted(certificate: str) -> ssl.SSLContext:
+    """Authorities as PEM, or the system's; read once: reading them takes longer than most answers."""
+    return ssl.create_default_context(cadata=certificate or None)
 
 
 class _Line:
@@ -91,10 +93,12 @@ class _Answer(io.RawIOBase):
 
 
 class Transport:
-    """Requests to the host of ``address``, one at a time. Redirects are answers like any other."""
+    """Requests to the host of ``address``, one at a time. Redirects are answers like any other. ``certificate`` as PEM
+    are the authorities that are trusted instead of the system's.
+    """
 
-    def __init__(self, address: str) -> None:
-        self.address = address
+    def __init__(self, address: str, certificate: str = "") -> None:
+        self.address, self.certificate = address, certificate
         self._connection: http.client.HTTPConnection | None = None
         self._lock = Lock()
 
@@ -175,18 +179,29 @@ class Transport:
         return f"{there} does not speak HTTP: {type(error).__name__}"
 
     def _connect(self, deadline: float) -> http.client.HTTPConnection:
-        parts = urlsplit(self.address)
-        host, secure = parts.hostname or "", parts.scheme == "https"
-        port = parts.port or (443 if secure else 80)
-        made = http.client.HTTPConnection(host, port)
-        line = socket.create_connection((host, port), timeout=max(0.001, deadline - time.monotonic()))
+        endpoint = endpoint_of(self.address)
+        if endpoint is None:
+            raise ValueError("not an address of HTTP")
+        made = http.client.HTTPConnection(endpoint.host, endpoint.port)
+        line = _line_to(policy().resolve(endpoint), endpoint.port, deadline)
         with suppress(OSError):
             line.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         try:
-            made.sock = cast(
-                socket.socket, _Line(_trusted().wrap_socket(line, server_hostname=host) if secure else line)
-            )
+            if urlsplit(self.address).scheme == "https":
+                line = _trusted(self.certificate).wrap_socket(line, server_hostname=endpoint.host)
+            made.sock = cast(socket.socket, _Line(line))
         except BaseException:
             line.close()
             raise
         return made
+
+
+def _line_to(addresses: list[str], port: int, deadline: float) -> socket.socket:
+    """A connection to the first address that takes one."""
+    for number, address in enumerate(addresses, 1):
+        try:
+            return socket.create_connection((address, port), timeout=max(0.001, deadline - time.monotonic()))
+        except OSError:
+            if number == len(addresses):
+                raise
+    raise ConnectionRefusedError

@@ -30,7 +30,9 @@ class Cluster(Base):
 class Account(Base):
     """An entry of the keyring: who signs in at servers. The secret is encrypted and goes to probes alone.
 
-    ``groups`` are names of clusters and labels whose servers use it when they name no account of their own.
+    ``groups`` are names of clusters and labels whose servers use it when they name no account of their own. It goes to
+    ``hosts`` alone ("host", "host:port", "*.domain"), and unencrypted only with ``plain_text``. ``certificate`` are the
+    authorities trusted for it as PEM; empty for the system's.
     """
 
     __tablename__ = "account"
@@ -39,6 +41,9 @@ class Account(Base):
     user: Mapped[str]
     secret: Mapped[bytes] = mapped_column(LargeBinary)
     groups: Mapped[list[Any]] = mapped_column(default=list)
+    hosts: Mapped[list[Any]] = mapped_column(default=list)
+    plain_text: Mapped[bool] = mapped_column(default=False)
+    certificate: Mapped[str] = mapped_column(default="")
     changed_us: Mapped[int]
 
 

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+import importlib
 import os
 import re
 import socket
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from typing import Any
 
-from sqlalchemy import URL, Connection, Engine, create_engine, make_url, text
+from sqlalchemy import URL, Connection, create_engine, make_url, text
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, SQLAlchemyError
 from sqlalchemy.pool import NullPool
 
+from hardy_gauge.probes.outbound import Credential, endpoint_of, policy
 from hardy_gauge.probes.protocol import ProbeError
+from hardy_gauge.probes.sqlpack.pack import Pack
 
 MARK = "/* hardy-gauge */ "
-CONNECT_S = 5
+PARAMETERS = {"host", "port", "sslmode"}
 Row = dict[str, Any]
 
 
@@ -32,29 +35,42 @@ def parse(address: str) -> URL:
 class Line:
     """A connection that is opened when first needed, and again after it broke. One call at a time."""
 
-    def __init__(self, url: URL, setup: Sequence[str], deadline_s: float = 5.0) -> None:
-        self.url, self.setup, self.deadline_s = url, setup, deadline_s
+    def __init__(
+        self, url: URL, pack: Pack, deadline_s: float = 5.0, credential: Credential | None = None
+    ) -> None:
+        if unknown := sorted(set(url.query) - PARAMETERS):
+            raise ProbeError(f"'{unknown[0]}' cannot be given in an address; there are {', '.join(sorted(PARAMETERS))}")
+        endpoint = endpoint_of(url.render_as_string(hide_password=False))
+        assert endpoint is not None
+        self.url, self.endpoint, self.pack, self.deadline_s = url, endpoint, pack, deadline_s
+        self.credential = credential
         self._connection: Connection | None = None
         self._lock = threading.RLock()
 
-    def _engine(self) -> Engine:
-        arguments = {"connect_timeout": CONNECT_S} if "psycopg" in self.url.drivername else {}
+    def _connected(self) -> Connection:
+        addresses = policy().resolve(self.endpoint)
+        bare = URL.create(self.url.drivername)
         try:
-            return create_engine(
-                self.url, poolclass=NullPool, isolation_level="AUTOCOMMIT", connect_args=arguments, hide_parameters=True
-            )
-        except (NoSuchModuleError, ModuleNotFoundError, SQLAlchemyError) as error:
+            with self._arguments()(self.url, self.endpoint, addresses, self.credential) as given:
+                engine = create_engine(
+                    bare, poolclass=NullPool, isolation_level="AUTOCOMMIT", connect_args=given, hide_parameters=True
+                )
+                return engine.connect()
+        except (NoSuchModuleError, ModuleNotFoundError) as error:
             raise ProbeError(f"no driver for {self.url.drivername} is installed") from error
+        except (SQLAlchemyError, UnicodeError, ValueError, OSError) as error:
+            raise ProbeError(f"no connection: {self._reason(error)}") from error
+
+    def _arguments(self) -> Any:
+        """What the engine's own module says of how a connection is opened."""
+        return importlib.import_module(f"hardy_gauge.probes.sqlpack.{self.pack.adapter}.connecting").arguments
 
     def _open(self) -> Connection:
         if self._connection is None or self._connection.closed:
-            try:
-                connection = self._engine().connect()
-            except (SQLAlchemyError, UnicodeError, ValueError) as error:
-                raise ProbeError(f"no connection: {self._reason(error)}") from error
+            connection = self._connected()
             self._connection = connection
             with self._watched(connection):
-                for statement in self.setup:
+                for statement in self.pack.connect:
                     connection.exec_driver_sql(MARK + statement)
         return self._connection
 
@@ -106,8 +122,10 @@ class Line:
     def _reason(self, error: BaseException) -> str:
         """The driver's own words on one line, without the password should a driver repeat it."""
         words = " ".join(str(getattr(error, "orig", None) or error).split())
-        secret = self.url.password
-        return (words.replace(str(secret), "…") if secret else words)[:400]
+        secret = self.credential.secret if self.credential else ""
+        if "server does not support SSL" in words:
+            words += "; an administrator can allow this account to be sent without encryption"
+        return (words.replace(secret, "…") if secret else words)[:400]
 
     def close(self) -> None:
         """Close the connection for good."""

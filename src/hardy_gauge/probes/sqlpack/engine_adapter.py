@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 from typing import Protocol, cast
 
-from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, LogMessages, Unsupported
+from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, LogMessages
 from hardy_gauge.probes.sqlpack.connection import Line
 
 
@@ -23,28 +23,7 @@ class EngineAdapter(Protocol):
         """Messages from the log."""
 
 
-class NoAdapter:
-    """Of a pack that names none."""
-
-    def __init__(self, line: Line) -> None:
-        self.line = line
-
-    def explain(self, request: ExplainRequest) -> Explained:
-        """The plan of a text."""
-        raise Unsupported("the pack does not say how this engine is asked for a plan")
-
-    def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
-        """Finished executions from the log."""
-        raise Unsupported("the pack does not say how this engine's log is read")
-
-    def messages(self, since_us: int) -> LogMessages:
-        """Messages from the log."""
-        raise Unsupported("the pack does not say how this engine's log is read")
-
-
 def adapter_of(name: str, line: Line) -> EngineAdapter:
-    """The adapter of an engine's module; of none, one that refuses."""
-    if not name:
-        return NoAdapter(line)
+    """The adapter of an engine's module."""
     module = importlib.import_module(f"hardy_gauge.probes.sqlpack.{name}")
     return cast(type[EngineAdapter], module.EngineAdapter)(line)

@@ -67,6 +67,7 @@ class Pack(PackPart):
 
     engine: str
     dialect: str
+    port: int = Field(description="where the engine listens unless it is told otherwise")
     drivers: list[str]
     least_version: int
     least_version_words: str
@@ -83,7 +84,7 @@ class Pack(PackPart):
     columns: Query
     indexes: Query
     members: Query
-    adapter: str = Field("", description="name of the module that knows the engine's plans and log")
+    adapter: str = Field(description="name of the module that knows how the engine is connected to, its plans and its log")
     recognised_by: Greeting | None = None
 
 

@@ -10,6 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from hardy_gauge.probes import protocol as p
+from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.sqlpack.connection import Line, Row, parse, plain
 from hardy_gauge.probes.sqlpack.engine_adapter import EngineAdapter, adapter_of
 from hardy_gauge.probes.sqlpack.pack import FigureQuery, Pack, Query, pack_for
@@ -26,7 +27,10 @@ class SqlPackProbe:
     and said in ``readiness``.
     """
 
-    def __init__(self, address: str, figures: Sequence[FigureQuery] = (), deadline_s: float = 5.0) -> None:
+    def __init__(
+        self, address: str, figures: Sequence[FigureQuery] = (), deadline_s: float = 5.0,
+        credential: Credential | None = None,
+    ) -> None:  # fmt: skip
         url = parse(address)
         pack = pack_for(url.drivername)
         if pack is None:
@@ -35,7 +39,7 @@ class SqlPackProbe:
         if url.drivername == pack.drivers[0] and len(pack.drivers) > 1:
             url = url.set(drivername=pack.drivers[1])
         self.url, self.figures = url, list(figures)
-        self._line = Line(url, pack.connect, deadline_s)
+        self._line = Line(url, pack, deadline_s, credential)
         self._kept: dict[str, tuple[float, list[Row]]] = {}
         self._failed: dict[str, str] = {}
 

@@ -6,6 +6,8 @@ import socket
 from contextlib import suppress
 from urllib.parse import urlsplit
 
+from hardy_gauge.errors import ProbeError
+from hardy_gauge.probes.outbound import Endpoint, policy
 from hardy_gauge.probes.sqlpack.pack import Greeting, pack_for, shipped
 
 DEADLINE_S = 2.0
@@ -30,7 +32,10 @@ def recognised(address: str) -> str | None:
 
 
 def _answers(host: str, port: int, greeting: Greeting) -> bool:
-    with suppress(OSError), socket.create_connection((host, port), timeout=DEADLINE_S) as line:
+    with (
+        suppress(OSError, ProbeError),
+        socket.create_connection((policy().resolve(Endpoint(host, port))[0], port), timeout=DEADLINE_S) as line,
+    ):
         line.settimeout(DEADLINE_S)
         line.sendall(bytes.fromhex(greeting.send))
         return line.recv(1).hex() in greeting.answers

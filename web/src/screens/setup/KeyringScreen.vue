@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { BButton, BFormInput } from 'bootstrap-vue-next'
+import { BButton, BFormCheckbox, BFormInput, BFormTextarea } from 'bootstrap-vue-next'
 import { ref } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
 import SetupTabs from './SetupTabs.vue'
@@ -16,13 +16,15 @@ const answer = useAnswer(
   () => api.GET('/api/accounts'),
 )
 const { problem, busy, run, wrong } = useWork()
-const EMPTY = { name: '', user: '', secret: '', groups: '' }
+const EMPTY = { name: '', user: '', secret: '', groups: '', hosts: '', plain_text: false, certificate: '' }
 const form = ref({ ...EMPTY })
 const editing = ref('')
 const COLUMNS: Column<Schemas['AccountOut']>[] = [
   { key: 'name', title: 'account', value: (one) => one.name },
   { key: 'user', title: 'signs in as', value: (one) => one.user || 'a token' },
   { key: 'secret', title: 'secret' },
+  { key: 'hosts', title: 'sent to', value: (one) => one.hosts.join(', ') || 'no host yet' },
+  { key: 'way', title: 'encrypted', value: (one) => (one.plain_text ? 'not always' : one.certificate ? 'own authority' : 'always') },
   { key: 'groups', title: 'for groups', value: (one) => one.groups.join(', ') },
   { key: 'servers', title: 'servers that use it', value: (one) => one.servers.join(', ') || 'none' },
   { key: 'changed', title: 'changed', value: (one) => one.changed_us },
@@ -31,7 +33,8 @@ const COLUMNS: Column<Schemas['AccountOut']>[] = [
 
 function change(account: Schemas['AccountOut']) {
   editing.value = account.name
-  form.value = { name: account.name, user: account.user, secret: '', groups: account.groups.join(', ') }
+  const { name, user, plain_text, certificate } = account
+  form.value = { name, user, secret: '', groups: account.groups.join(', '), hosts: account.hosts.join(', '), plain_text, certificate }
 }
 function clear() {
   editing.value = ''
@@ -39,9 +42,10 @@ function clear() {
 }
 const save = () =>
   run(async () => {
-    const { name, user, secret, groups } = form.value
-    if (editing.value) await answered(api.PATCH('/api/accounts/{account}', { params: { path: { account: editing.value } }, body: { user, groups: words(groups), ...(secret && { secret }) } }))
-    else await answered(api.POST('/api/accounts', { body: { name, user, secret, groups: words(groups) } }))
+    const { name, secret, ...rest } = form.value
+    const body = { ...rest, groups: words(rest.groups), hosts: words(rest.hosts) }
+    if (editing.value) await answered(api.PATCH('/api/accounts/{account}', { params: { path: { account: editing.value } }, body: { ...body, ...(secret && { secret }) } }))
+    else await answered(api.POST('/api/accounts', { body: { ...body, name, secret } }))
     clear()
     await answer.ask()
   })
@@ -78,6 +82,19 @@ const drop = (name: string) =>
         <label for="account-user">Signs in as</label><BFormInput id="account-user" v-model="form.user" size="sm" placeholder="gauge" autocomplete="off" data-test="account-user" />
         <label for="account-secret">Secret</label
         ><BFormInput id="account-secret" v-model="form.secret" size="sm" type="password" autocomplete="new-password" :placeholder="editing ? 'unchanged' : ''" data-test="account-secret" />
+        <label for="account-hosts">Sent to</label
+        ><BFormInput id="account-hosts" v-model="form.hosts" size="sm" placeholder="db1.example:5432, *.desk.example" :state="wrong('hosts')" data-test="account-hosts" />
+        <span></span><BFormCheckbox v-model="form.plain_text" data-test="account-plain">may be sent where nothing is encrypted</BFormCheckbox>
+        <label for="account-certificate">Authority</label
+        ><BFormTextarea
+          id="account-certificate"
+          v-model="form.certificate"
+          size="sm"
+          rows="2"
+          placeholder="PEM of your own certificate authority; empty for the system's"
+          :state="wrong('certificate')"
+          data-test="account-certificate"
+        />
         <label for="account-groups">For groups</label><BFormInput id="account-groups" v-model="form.groups" size="sm" placeholder="desk, catalog" />
         <span></span>
         <div class="form-line">
@@ -88,7 +105,7 @@ const drop = (name: string) =>
       </form>
       <p class="faded mt-3 note">
         Secrets are encrypted where they lie, with a key in a file beside the store. They go to the servers alone: no screen, report, log or bundle shows one. An account serves the servers that name
-        it, and those of its groups that name none.
+        it, and those of its groups that name none, but it is sent to the hosts above alone: an engineer cannot use it elsewhere, and where an administrator does, the host is added.
       </p>
     </template>
   </AnswerSheet>
