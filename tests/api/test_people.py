@@ -80,6 +80,7 @@ def test_the_first_needs_the_code_and_there_is_one_first(house: House) -> None:
     head = house.first()
     assert head.get("/api/me").json() | {"csrf_token": ""} == {
         "signed_in": True, "name": "head", "role": "administrator", "csrf_token": "", "demo": False, "first": False,
+        "second_factor": False,
     }  # fmt: skip
     again = body | {"code": house.app.state.first_code}
     assert stranger.post("/api/first", json=again).status_code == 409
@@ -195,8 +196,13 @@ def test_the_audit_log_has_every_write_and_no_secret(house: House) -> None:
     said = [(line["who"], line["action"], line["object"]) for line in reversed(lines)]
     assert said == [
         ("head", "POST", "/api/first"), ("head", "POST", "/api/accounts"), ("head", "POST", "/api/people"),
-        ("reader", "POST", "/api/sign-in"),
+        ("reader", "POST", "/api/sign-in"), ("reader", "refused", "/api/capture-rules"),
     ]  # fmt: skip
+    by_object = {line["object"]: line["changes"] for line in lines}
+    assert by_object["/api/accounts"]["account watch"]["user"] == [None, "g"]
+    assert by_object["/api/accounts"]["account watch"]["secret"] == ["", "changed"]
+    assert by_object["/api/people"]["person reader"]["role"] == [None, "viewer"]
+    assert head.get("/api/audit/state").json() == {"broken": None}
     for impossible in (-(10**22), -1, 10**22, "soon"):
         refused = head.get("/api/audit", params={"before_us": impossible})
         assert (refused.status_code, refused.json()["field"]) == (422, "before_us")

@@ -113,7 +113,11 @@ def test_retired_is_out_of_the_fleet_and_comes_back(client: TestClient, practice
 
 def test_a_secret_goes_in_and_never_comes_out(client: TestClient, practice: str) -> None:
     made = call(
-        client, "POST", "accounts", 201, json={"name": "watch", "user": "g", "secret": SECRET, "groups": ["desk"], "plain_text": True}
+        client,
+        "POST",
+        "accounts",
+        201,
+        json={"name": "watch", "user": "g", "secret": SECRET, "groups": ["desk"], "plain_text": True},
     )
     connect(client, practice, "desk-a", "lab-a", account="")
     assert call(client, "GET", "accounts")["accounts"][0]["servers"] == ["desk-a"], "by its group"

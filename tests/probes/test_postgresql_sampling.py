@@ -39,7 +39,9 @@ def test_log_writes_are_sampled_as_often_as_the_server_times_them() -> None:
     with running_postgres(OPTIONS) as owner:
         owner.execute("CREATE TABLE loan AS SELECT i AS id, 0 AS n FROM generate_series(1, 1000) i")
         owner.execute("CREATE INDEX ON loan (id)")
-        probe = open_probe(f"postgresql:///postgres?host={owner.info.host}&port={owner.info.port}", Credential("postgres", ""))
+        probe = open_probe(
+            f"postgresql:///postgres?host={owner.info.host}&port={owner.info.port}", Credential("postgres", "")
+        )
         command = [sys.executable, "-c", CLIENT, owner.info.dsn]
         desks = [subprocess.Popen(command, stderr=subprocess.DEVNULL) for _ in range(2)]
         try:

@@ -31,7 +31,16 @@ class Application:
 
     def start(self) -> None:
         self.folder.mkdir(parents=True, exist_ok=True)
-        command = [sys.executable, "-m", "hardy_gauge.cli.main", "serve", "--data", str(self.folder), "--port", str(self.port)]
+        command = [
+            sys.executable,
+            "-m",
+            "hardy_gauge.cli.main",
+            "serve",
+            "--data",
+            str(self.folder),
+            "--port",
+            str(self.port),
+        ]
         environment = {k: v for k, v in os.environ.items() if not k.startswith("HARDY_GAUGE_")} | self.environment
         self.log = self.folder.with_name(f"{self.folder.name}.log")
         with self.log.open("a") as log:

@@ -34,7 +34,10 @@ HUGE = "SELECT " + ", ".join(["hex(zeroblob(100000000))"] * 20)  # 4 GB
 
 def design(*statements: str, seconds: str = "1 s", workers: int = 1) -> dict[str, Any]:
     made = copy.deepcopy(DESIGN)
-    made["workload"] = {"arrival": {"kind": "closed", "workers": workers}, "statements": [{"sql": s} for s in statements]}
+    made["workload"] = {
+        "arrival": {"kind": "closed", "workers": workers},
+        "statements": [{"sql": s} for s in statements],
+    }
     made["run"]["seconds"] = seconds
     return made
 
@@ -85,7 +88,7 @@ def test_index_names_are_only_names(engineer: httpx.Client) -> None:
     made = design("SELECT 1")
     made["arms"] = [
         {"name": "control"},
-        {"name": "b", "add_indexes": [{"table": 'loan" (id); ATTACH \'x\' AS y; --', "columns": ["id"]}]},
+        {"name": "b", "add_indexes": [{"table": "loan\" (id); ATTACH 'x' AS y; --", "columns": ["id"]}]},
     ]
     answer = engineer.post("/api/trials", json=made)
     assert answer.status_code == 422 and answer.json()["field"] == "arms.1"

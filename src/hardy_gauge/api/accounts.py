@@ -19,7 +19,9 @@ AccountName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\s/
 
 
 Host = Annotated[str, Field(max_length=300, pattern=r"^\s*(/[^\s,]*|(\*\.)?[^\s/,@*]+)\s*$")]
-Hosts = Annotated[list[Host], Field(max_length=1000, description='"host", "host:port", "*.domain" or a socket\'s folder')]
+Hosts = Annotated[
+    list[Host], Field(max_length=1000, description='"host", "host:port", "*.domain" or a socket\'s folder')
+]
 Certificate = Annotated[str, Field(max_length=200_000, description="trusted authorities as PEM; empty: the system's")]
 
 
@@ -46,9 +48,7 @@ class AccountEdit(Strict):
 
 def _words(request: NewAccount | AccountEdit) -> AccountWords:
     secret = None if request.secret is None else request.secret.get_secret_value()
-    return AccountWords(
-        request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate
-    )
+    return AccountWords(request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate)
 
 
 class Accounts(BaseModel):

@@ -22,6 +22,7 @@ from hardy_gauge.api import (
     fleet,
     health,
     imports,
+    myself,
     otlp,
     people,
     plans,
@@ -35,7 +36,7 @@ from hardy_gauge.api import (
     workloads,
 )  # fmt: skip
 from hardy_gauge.api.authorisation import Authorisation
-from hardy_gauge.api.sign_in_limits import SignInLimits
+from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.capture.imports import import_service
 from hardy_gauge.capture.imports.import_queue import ImportQueue
@@ -51,7 +52,7 @@ from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, sign_in, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
+    health, sign_in, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
     bundles, imports, otlp, snapshots, storage,
 )  # fmt: skip
 
@@ -91,6 +92,7 @@ def create_app(
             await asyncio.to_thread(worker.stop)
         app.state.workers.stop()
         queue.close()
+        app.state.passwords.close()
 
     app = FastAPI(
         title="Hardy Gauge", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None,
@@ -101,8 +103,8 @@ def create_app(
     app.state.incoming = IncomingFiles(store, incoming, queue)
     app.state.otlp = OtlpReceiver(store)
     app.state.first_code = secrets.token_urlsafe(9)
-    app.state.sign_in_limits = SignInLimits()
-    app.add_middleware(Authorisation, store=store, clock=clock)
+    app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
+    app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
     problems.install(app)
     api = APIRouter(prefix="/api")
     for module in ROUTERS:

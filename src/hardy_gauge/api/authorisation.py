@@ -1,4 +1,4 @@
-"""Before every request: who asks, whether they may; after every write: a line in the audit log. And the headers."""
+"""Before every request: who asks, and whether they may; what they do is said to the store, for its audit log. And the headers."""
 
 from __future__ import annotations
 
@@ -13,8 +13,9 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from hardy_gauge.api.problems import answer
+from hardy_gauge.store.audit import Acting, acting
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.people import Audit, SignIn, Token
+from hardy_gauge.store.people import SignIn, Token
 from hardy_gauge.store.who import Role, Who, hashed, of_cookie, of_token
 
 COOKIE = "hardy_gauge"
@@ -33,7 +34,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("*", r"/api/(health|me|first|sign-in|sign-in/demo|sign-out)", None),
     ("*", r"/api/(people|audit)(/.*)?", "administrator"),
     ("*", r"/api/tokens(/.*)?", "viewer"),
-    ("POST", r"/api/me/password", "viewer"),
+    ("*", r"/api/me/(password|confirm|sign-ins(/.*)?|second-factor(/new)?)", "viewer"),
     (
         "POST",
         r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/read|connections/[^/]+/reports)",
@@ -45,9 +46,13 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("READ", r"/.*", "viewer"),
     ("*", r"/.*", "engineer"),
 )
-UNRECORDED = re.compile(
-    r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/(read|test|[^/]+/reports)|trials/(draft|words)|otlp/v1/\w+|imports/\d+/look|servers/[^/]+/explain)"
+# what programs send all the time is no act; what carries data out is one, though it changes nothing
+NO_ACT = re.compile(r"/api/otlp/v1/\w+")
+EXPORTS = re.compile(
+    r"/api/(bundles/export|audit/export|snapshots/difference/csv|imports/\d+/rejected|reports/\d+/html)"
 )
+# asked again who they are, unless the password was given a while ago; a token says so itself
+CONFIRMED = re.compile(r"/api/((people|accounts)(/.*)?|tokens|me/second-factor)")
 
 
 def least_role(method: str, path: str) -> Role | None:
@@ -60,21 +65,18 @@ def least_role(method: str, path: str) -> Role | None:
 
 
 class Authorisation:
-    """ASGI middleware for everything under /api."""
+    """ASGI middleware for everything under /api. ``confirms``: people are asked again who they are before what matters most."""
 
-    def __init__(self, app: ASGIApp, store: Store, clock: Callable[[], int]) -> None:
-        self.app, self.store, self.clock = app, store, clock
+    def __init__(self, app: ASGIApp, store: Store, clock: Callable[[], int], confirms: bool = True) -> None:
+        self.app, self.store, self.clock, self.confirms = app, store, clock, confirms
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        status = 0
 
         async def with_headers(message: Message) -> None:
-            nonlocal status
             if message["type"] == "http.response.start":
-                status = message["status"]
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
@@ -89,14 +91,23 @@ class Authorisation:
         who = await run_in_threadpool(self._who, Headers(scope=scope))
         scope.setdefault("state", {})["who"] = who
         refused = self._refusal(who, method, path, Headers(scope=scope))
-        if refused is not None:
-            await answer(*refused)(scope, receive, with_headers)
+        if NO_ACT.fullmatch(path) and refused is None:
+            await self.app(scope, receive, with_headers)
             return
-        await self.app(scope, receive, with_headers)
-        if method not in READS and status < 400 and not UNRECORDED.fullmatch(path):
-            now_who = scope["state"].get("who") or who
-            client = scope.get("client")
-            await run_in_threadpool(self._record, now_who, method, path, client[0] if client else "")
+        client = scope.get("client")
+        act = Acting(who.name if who else "", method, path, client[0] if client else "", self.clock())
+        with acting(act):
+            if refused is not None:
+                if who is not None:
+                    await run_in_threadpool(self.store.note, "refused", asked=method)
+                await answer(*refused)(scope, receive, with_headers)
+            elif method in READS and not EXPORTS.fullmatch(path):
+                with acting(None):
+                    await self.app(scope, receive, with_headers)
+            else:
+                if method in READS:
+                    await run_in_threadpool(self.store.note, "export")
+                await self.app(scope, receive, with_headers)
 
     def _who(self, headers: Headers) -> Who | None:
         now = self.clock()
@@ -128,27 +139,23 @@ class Authorisation:
             if token is not None:
                 token.used_us = now
 
-    @staticmethod
-    def _refusal(who: Who | None, method: str, path: str, headers: Headers) -> tuple[int, str, str] | None:
+    def _refusal(self, who: Who | None, method: str, path: str, headers: Headers) -> tuple[int, str, str, str] | None:
         role = least_role(method, path)
         if role is None:
             return None
         if who is None:
-            return 401, "Not signed in", "sign in first, or send a token that is valid"
+            return 401, "Not signed in", "sign in first, or send a token that is valid", ""
         if not who.may(role):
-            return 403, "Not allowed", f"this needs the role {role}; {who.name} is {who.role}"
+            return 403, "Not allowed", f"this needs the role {role}; {who.name} is {who.role}", ""
         if (
             who.csrf_token
             and method not in READS
             and not secrets.compare_digest(headers.get(CSRF_HEADER, ""), who.csrf_token)
         ):
-            return 403, "Not from this application", f"a write from a browser needs its {CSRF_HEADER} header"
+            return 403, "Not from this application", f"a write from a browser needs its {CSRF_HEADER} header", ""
+        if self.confirms and method not in READS and not who.confirmed and CONFIRMED.fullmatch(path):
+            return 403, "Confirm who you are", "confirm: give your password again before this is changed", "confirm"
         return None
-
-    def _record(self, who: Who | None, method: str, path: str, client: str) -> None:
-        with self.store.write() as session:
-            name = who.name if who else ""
-            session.add(Audit(at_us=self.clock(), who=name, action=method, object=path, detail={"from": client}))
 
 
 def cookie_of(headers: Headers) -> str:

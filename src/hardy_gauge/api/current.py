@@ -38,6 +38,11 @@ def who_of(request: Request) -> Who | None:
     return who
 
 
+def client_of(request: Request) -> str:
+    """The address that a request comes from."""
+    return request.client.host if request.client else ""
+
+
 def name_of(request: Request) -> str:
     """The name of who asks; empty for nobody."""
     who = who_of(request)

@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import json
+from collections.abc import Iterator
+from dataclasses import asdict
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
+from sqlalchemy import select
+from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.current import CurrentReader
 from hardy_gauge.api.fields import Password, PersonName, Strict
 from hardy_gauge.api.problems import RowId
+from hardy_gauge.api.sign_in import passwords_of
 from hardy_gauge.core.narrative.setup import people_sentence
-from hardy_gauge.store import persons
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store import audit, persons
 from hardy_gauge.store import who as w
+from hardy_gauge.store.passwords import hash_password
+from hardy_gauge.store.people import Audit
 from hardy_gauge.store.persons import AuditLine, PersonOut, TokenOut
 
 router = APIRouter(tags=["people"])
@@ -30,6 +40,7 @@ class PersonEdit(Strict):
     role: w.Role | None = None
     barred: bool | None = None
     password: Password | None = None
+    second_factor: Literal[False] | None = Field(None, description="false: their device is lost, so switch it off")
 
 
 class NewToken(Strict):
@@ -53,17 +64,29 @@ def people(reader: CurrentReader) -> People:
 
 
 @router.post("/people", status_code=201)
-def add(wanted: NewPerson, reader: CurrentReader) -> PersonOut:
+async def add(wanted: NewPerson, reader: CurrentReader, request: Request) -> PersonOut:
+    kept = await passwords_of(request).run(lambda: hash_password(wanted.password.get_secret_value(), wanted.name))
+    return await run_in_threadpool(_added, reader, wanted, kept)
+
+
+def _added(reader: Reader, wanted: NewPerson, kept: str) -> PersonOut:
     with reader.store.write() as session:
-        made = w.add_person(session, wanted.name, wanted.role, wanted.password.get_secret_value(), reader.clock())
+        made = w.add_person(session, wanted.name, wanted.role, kept, reader.clock())
         return persons.person_out(session, made)
 
 
 @router.patch("/people/{name}")
-def edit(name: str, wanted: PersonEdit, reader: CurrentReader) -> PersonOut:
+async def edit(name: str, wanted: PersonEdit, reader: CurrentReader, request: Request) -> PersonOut:
+    """With a new password their browsers are signed out and their tokens withdrawn."""
     password = None if wanted.password is None else wanted.password.get_secret_value()
+    kept = None if password is None else await passwords_of(request).run(lambda: hash_password(password, name))
+    return await run_in_threadpool(_edited, reader, name, wanted, kept)
+
+
+def _edited(reader: Reader, name: str, wanted: PersonEdit, kept: str | None) -> PersonOut:
     with reader.store.write() as session:
-        return persons.edit_person(session, name, wanted.role, wanted.barred, password)
+        lost = wanted.second_factor is False
+        return persons.edit_person(session, name, wanted.role, wanted.barred, kept, lost)
 
 
 @router.get("/tokens")
@@ -87,11 +110,36 @@ def withdraw(token: RowId, request: Request, reader: CurrentReader) -> None:
         persons.withdraw_token(session, request.state.who, token)
 
 
+class AuditState(BaseModel):
+    """Whether the chain of hashes holds; ``broken`` is the number of the first line that does not follow."""
+
+    broken: int | None
+
+
+@router.get("/audit/state")
+def audit_state(reader: CurrentReader) -> AuditState:
+    with reader.store.read() as session:
+        return AuditState(broken=audit.first_broken(session))
+
+
+@router.get("/audit/export", response_class=StreamingResponse, responses={200: {"content": {"application/jsonl": {}}}})
+def audit_export(reader: CurrentReader) -> StreamingResponse:
+    """The whole log as JSON lines, the oldest first."""
+
+    def lines() -> Iterator[str]:
+        with reader.store.read() as session:
+            for row in session.scalars(select(Audit).order_by(Audit.id).execution_options(yield_per=500)):
+                yield json.dumps(asdict(persons.audit_line(row))) + "\n"
+
+    headers = {"content-disposition": 'attachment; filename="audit.jsonl"'}
+    return StreamingResponse(lines(), media_type="application/jsonl", headers=headers)
+
+
 @router.get("/audit")
-def audit(
+def audit_log(
     reader: CurrentReader, before_us: Annotated[int | None, Query(ge=0, le=2**62)] = None,
     most: Annotated[int, Query(ge=1, le=1000)] = 200,
 ) -> list[AuditLine]:  # fmt: skip
-    """Writes, the newest first."""
+    """Acts, the newest first."""
     with reader.store.read() as session:
         return persons.audit_lines(session, before_us, most)

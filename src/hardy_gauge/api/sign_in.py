@@ -1,26 +1,32 @@
-"""Signing in and out, the first administrator, one's own password."""
+"""Signing in and out, and the first administrator."""
 
 from __future__ import annotations
 
 import secrets
-from typing import Annotated
+from typing import Annotated, cast
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field, SecretStr
 from sqlalchemy import select
 from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.authorisation import COOKIE, cookie_of
-from hardy_gauge.api.current import CurrentReader, CurrentSettings
+from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of
 from hardy_gauge.api.fields import Password, PersonName, Strict
-from hardy_gauge.api.sign_in_limits import SignInLimits
-from hardy_gauge.errors import Conflict, NotAllowed, NotFound, NotSignedIn
+from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
+from hardy_gauge.errors import Conflict, NotFound, NotSignedIn
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import who as w
+from hardy_gauge.store.audit import become
+from hardy_gauge.store.keyring import Keyring
+from hardy_gauge.store.passwords import NOBODY, hash_password, matches
 from hardy_gauge.store.people import Person, SignIn
+from hardy_gauge.store.second_factor import accepted
 
 router = APIRouter(tags=["sign-in"])
 DEMO = "demo"
+Code = Annotated[str, Field(max_length=40, description="of the second factor, or a recovery code")]
 
 
 class Me(BaseModel):
@@ -34,11 +40,13 @@ class Me(BaseModel):
     csrf_token: str
     demo: bool
     first: bool
+    second_factor: bool
 
 
 class Credentials(Strict):
     name: str = Field(max_length=80)
     password: Password
+    code: Code = ""
 
 
 class First(Strict):
@@ -47,14 +55,19 @@ class First(Strict):
     password: Password
 
 
-class NewPassword(Strict):
-    old: Password
-    new: Password
+def limits_of(request: Request) -> SignInLimits:
+    return cast(SignInLimits, request.app.state.sign_in_limits)
 
 
-def _enter(reader: Reader, session: Session, person: Person, request: Request, response: Response) -> None:
-    key = w.sign_in(session, person, reader.clock())
-    request.state.who = w.Who(person.name, next(role for role in w.ROLES if role == person.role))
+def passwords_of(request: Request) -> PasswordPool:
+    return cast(PasswordPool, request.app.state.passwords)
+
+
+def enter(reader: Reader, session: Session, person: Person, request: Request, response: Response) -> None:
+    """Sign a person in; the browser's old sign-in ends."""
+    browser = w.Browser(client_of(request), request.headers.get("user-agent", ""))
+    key = w.sign_in(session, person, browser, cookie_of(request.headers), reader.clock())
+    become(person.name)
     response.set_cookie(
         COOKIE, key, max_age=w.SIGNED_IN_US // 1_000_000, httponly=True, samesite="strict",
         secure=request.url.scheme == "https",
@@ -66,24 +79,52 @@ def me(request: Request, reader: CurrentReader, settings: CurrentSettings) -> Me
     who: w.Who | None = request.state.who
     with reader.store.read() as session:
         first = not settings.demo and not w.anyone(session)
+        person = session.scalar(select(Person).where(Person.name == who.name)) if who else None
     return Me(
         signed_in=who is not None, name=who.name if who else "", role=who.role if who else "",
         csrf_token=who.csrf_token if who else "", demo=settings.demo, first=first,
+        second_factor=person is not None and person.totp is not None,
     )  # fmt: skip
 
 
 @router.post("/sign-in", status_code=204)
-def sign_in(credentials: Credentials, request: Request, response: Response, reader: CurrentReader) -> None:
-    limits: SignInLimits = request.app.state.sign_in_limits
-    keys = (f"name {credentials.name}", f"from {request.client.host if request.client else ''}")
-    limits.check(*keys)
-    with reader.store.write() as session:
-        person = w.verified(session, credentials.name, credentials.password.get_secret_value())
-        if person is not None:
-            _enter(reader, session, person, request, response)
-    if person is None:
-        limits.failed(*keys)
-        raise NotSignedIn("the name or the password is wrong", "password")
+async def sign_in(
+    credentials: Credentials, request: Request, response: Response, reader: CurrentReader, settings: CurrentSettings
+) -> None:
+    """The password is checked outside of any transaction, and a try is counted before it is looked at."""
+    name, address, limits = credentials.name, client_of(request), limits_of(request)
+
+    def look() -> tuple[str, bool]:
+        with reader.store.read() as session:
+            person = session.scalar(select(Person).where(Person.name == name))
+            return (person.password, w.known_from(session, person.id, address)) if person else (NOBODY, False)
+
+    kept, known = await run_in_threadpool(look)
+    await limits.admit(name, address, known)
+    password = credentials.password.get_secret_value()
+    right = await passwords_of(request).run(lambda: matches(kept, password))
+
+    def finish() -> None:
+        if not right:
+            raise NotSignedIn("the name or the password is wrong", "password")
+        with reader.store.write() as session:
+            person = session.scalar(select(Person).where(Person.name == name, Person.password == kept))
+            if person is None or person.barred:
+                raise NotSignedIn("the name or the password is wrong", "password")
+            if person.totp is not None and not credentials.code:
+                raise NotSignedIn(
+                    "code: the six digits that your device shows are needed too", "code", "A code is needed"
+                )
+            if not accepted(person, Keyring(settings.data), credentials.code, reader.clock()):
+                raise NotSignedIn("code: it is not the one that your device shows now", "code", "Not the code")
+            enter(reader, session, person, request, response)
+
+    try:
+        await run_in_threadpool(finish)
+    except NotSignedIn:
+        await run_in_threadpool(reader.store.note, "sign-in refused", name=name)
+        raise
+    limits.succeeded("sign in", name, address)
 
 
 @router.post("/sign-in/demo", status_code=204)
@@ -91,27 +132,42 @@ def sign_in_demo(request: Request, response: Response, reader: CurrentReader, se
     """One click, in the demo alone: its servers are made up, and so is its administrator."""
     if not settings.demo:
         raise NotFound("only the demo lets everyone in", "", "Not the demo")
+    with reader.store.read() as session:
+        known = session.scalar(select(Person.id).where(Person.name == DEMO))
+    password = "" if known else hash_password(secrets.token_urlsafe(32), DEMO)
     with reader.store.write() as session:
         person = session.scalar(select(Person).where(Person.name == DEMO))
         if person is None:
-            person = w.add_person(session, DEMO, "administrator", secrets.token_urlsafe(32), reader.clock())
-        _enter(reader, session, person, request, response)
+            person = w.add_person(session, DEMO, "administrator", password, reader.clock())
+        enter(reader, session, person, request, response)
 
 
 @router.post("/first", status_code=204)
-def first(wanted: First, request: Request, response: Response, reader: CurrentReader) -> None:
+async def first(wanted: First, request: Request, response: Response, reader: CurrentReader) -> None:
     """The first administrator, by whoever can read the code that the application printed at its start."""
-    limits: SignInLimits = request.app.state.sign_in_limits
-    limits.check("first")
-    with reader.store.write() as session:
-        if w.anyone(session):
-            raise Conflict("there are people already; sign in", "", "Not the first")
-        code = wanted.code.get_secret_value()
+    limits = limits_of(request)
+    limits.count("first", client_of(request), field="code")
+    password, code = wanted.password.get_secret_value(), wanted.code.get_secret_value()
+
+    def check() -> None:
+        with reader.store.read() as session:
+            if w.anyone(session):
+                raise Conflict("there are people already; sign in", "", "Not the first")
         if not secrets.compare_digest(code.encode(), request.app.state.first_code.encode()):
-            limits.failed("first")
             raise NotSignedIn("the code is printed where the application was started", "code", "Not the code")
-        person = w.add_person(session, wanted.name, "administrator", wanted.password.get_secret_value(), reader.clock())
-        _enter(reader, session, person, request, response)
+
+    await run_in_threadpool(check)
+    kept = await passwords_of(request).run(lambda: hash_password(password, wanted.name))
+
+    def finish() -> None:
+        with reader.store.write() as session:
+            if w.anyone(session):
+                raise Conflict("there are people already; sign in", "", "Not the first")
+            person = w.add_person(session, wanted.name, "administrator", kept, reader.clock())
+            enter(reader, session, person, request, response)
+
+    await run_in_threadpool(finish)
+    limits.succeeded("first", client_of(request))
 
 
 @router.post("/sign-out", status_code=204)
@@ -122,14 +178,3 @@ def sign_out(request: Request, response: Response, reader: CurrentReader) -> Non
         if row is not None:
             session.delete(row)
     response.delete_cookie(COOKIE)
-
-
-@router.post("/me/password", status_code=204)
-def change_password(wanted: NewPassword, request: Request, response: Response, reader: CurrentReader) -> None:
-    """Other browsers of the person are signed out."""
-    with reader.store.write() as session:
-        person = w.verified(session, request.state.who.name, wanted.old.get_secret_value())
-        if person is None:
-            raise NotAllowed("old: it is not the password that is set", "old", "Not changed")
-        w.set_password(session, person, wanted.new.get_secret_value())
-        _enter(reader, session, person, request, response)

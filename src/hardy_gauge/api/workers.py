@@ -24,7 +24,15 @@ class Workers:
 
     def start_trial(self, trial_id: int) -> None:
         """Run a stored trial in a process of its own."""
-        command = [sys.executable, "-m", "hardy_gauge.cli.main", "trial-worker", str(trial_id), "--data", str(self.settings.data)]
+        command = [
+            sys.executable,
+            "-m",
+            "hardy_gauge.cli.main",
+            "trial-worker",
+            str(trial_id),
+            "--data",
+            str(self.settings.data),
+        ]
         environment = os.environ | self.settings.as_environment()
         process = subprocess.Popen(command, stdin=subprocess.PIPE, env=environment)
         self._running[trial_id] = process

@@ -63,7 +63,13 @@ def _not_for(account: Account, endpoint: Endpoint) -> str:
     return f"account: {account.name} is for {named}, not for {endpoint}; an administrator can add it to the keyring's entry"
 
 
-def opened(store: Store, address: str, account: Account | None, figures: list[FigureQuery] | None = None, may_pair: bool = False) -> Probe:
+def opened(
+    store: Store,
+    address: str,
+    account: Account | None,
+    figures: list[FigureQuery] | None = None,
+    may_pair: bool = False,
+) -> Probe:
     """A probe for an address and an account; AccountNotForHost when the account is not for that host (``may_pair`` lets that
     be), ProbeError when its secret cannot be read, NeverAsked for a server that came in a file.
     """
@@ -72,6 +78,7 @@ def opened(store: Store, address: str, account: Account | None, figures: list[Fi
     endpoint = endpoint_of(address)
     if account is None or endpoint is None:
         return open_probe(address, figures=figures or ())
+    store.note("account used", account=account.name, at=str(endpoint))
     if not may_pair and not is_for(account, address):
         raise AccountNotForHost(_not_for(account, endpoint), "account")
     return open_probe(address, credential_of(store, account), figures or ())

@@ -80,7 +80,7 @@ def _checked(certificate: str) -> str:
     if certificate:
         try:
             ssl.create_default_context(cadata=certificate)
-        except (ssl.SSLError, ValueError) as error:
+        except (ssl.SSLError, ValueError, TypeError) as error:
             detail = "certificate: authorities as PEM were expected, -----BEGIN CERTIFICATE----- and so on"
             raise InvalidInput(detail, "certificate") from error
     return certificate
@@ -108,6 +108,4 @@ def _out(session: Session, row: Account) -> AccountOut:
     using = [
         server.name for server in servers if (mine := account_of(session, server)) is not None and mine.id == row.id
     ]
-    return AccountOut(
-        row.name, row.user, row.groups, row.hosts, row.plain_text, row.certificate, row.changed_us, using
-    )
+    return AccountOut(row.name, row.user, row.groups, row.hosts, row.plain_text, row.certificate, row.changed_us, using)

@@ -35,9 +35,7 @@ class RegisteredServer:
     identity: Identity
 
 
-def register(
-    store: Store, joining: list[str] | list[Registration], may_pair: bool = False
-) -> list[RegisteredServer]:
+def register(store: Store, joining: list[str] | list[Registration], may_pair: bool = False) -> list[RegisteredServer]:
     """Store or refresh the servers behind the addresses; ProbeError when one does not answer, and nothing of it is
     stored then. A server that was retired comes back. ``may_pair``: accounts are let be used at new hosts.
     """

@@ -6,7 +6,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import Select, delete, select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session, joinedload
 
 from hardy_gauge.capture.access import account_of
@@ -43,7 +43,9 @@ def set_rules(session: Session, rules: Sequence[CaptureRule], now_us: int) -> No
     names = [rule.name for rule in rules]
     if len(set(names)) < len(names):
         raise InvalidInput("rules: every name is for one rule", "rules", "Two rules of one name")
-    session.execute(delete(StoredCaptureRule))
+    for row in session.scalars(select(StoredCaptureRule)):
+        session.delete(row)
+    session.flush()
     for position, rule in enumerate(rules):
         document = rule.model_dump(mode="json")
         session.add(StoredCaptureRule(name=rule.name, position=position, document=document, changed_us=now_us))

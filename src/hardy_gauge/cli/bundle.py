@@ -9,6 +9,7 @@ from typing import Annotated, NoReturn
 import typer
 
 from hardy_gauge.capture import bundles
+from hardy_gauge.cli.audit import as_operator
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
@@ -29,7 +30,8 @@ def open_(file: File, data: Annotated[Path, typer.Option(help="Folder of the sto
     """
     store = Store(AppSettings(data=data).store_path)
     try:
-        opened = bundles.open_in(store, _read(file))
+        with as_operator("bundle open", file.name):
+            opened = bundles.open_in(store, _read(file))
     except bundles.BadBundle as error:
         _fail(str(error))
     finally:

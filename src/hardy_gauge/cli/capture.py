@@ -67,9 +67,7 @@ def _folder(data: Path, throwaway: bool) -> Iterator[Path]:
         yield Path(made)
 
 
-def _record(
-    store: Store, targets: list[str], user: str, seconds: float, plain_text: bool
-) -> tuple[list[int], int]:
+def _record(store: Store, targets: list[str], user: str, seconds: float, plain_text: bool) -> tuple[list[int], int]:
     """Ids of the servers recorded, and from when. A last look at the counters closes the interval that was begun."""
     account = ""
     if user:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from hardy_gauge.cli import agent, bundle, capture, demo, imports, plan, serve, settings, trial
+from hardy_gauge.cli import agent, audit, bundle, capture, demo, imports, plan, serve, settings, trial
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -17,6 +17,7 @@ app.command("capture")(capture.capture)
 app.command("agent")(agent.agent)
 app.command("trial")(trial.trial)
 app.command("plan")(plan.plan)
+app.add_typer(audit.app, name="audit")
 app.add_typer(settings.app, name="settings")
 app.add_typer(bundle.app, name="bundle")
 app.add_typer(imports.app, name="import")

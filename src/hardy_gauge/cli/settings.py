@@ -10,6 +10,7 @@ import typer
 
 from hardy_gauge.capture.settings_file import BadSettings, as_set, read
 from hardy_gauge.capture.settings_file import apply as follow
+from hardy_gauge.cli.audit import as_operator
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
@@ -29,7 +30,8 @@ def apply(
     try:
         found = read(file.read_text(encoding="utf-8"))
         store = Store(AppSettings(data=data).store_path)
-        follow(store, found, time.time_ns() // 1000)
+        with as_operator("settings apply", file.name):
+            follow(store, found, time.time_ns() // 1000)
     except (OSError, UnicodeDecodeError) as error:
         typer.echo(f"{file}: {error}", err=True)
         raise typer.Exit(2) from None

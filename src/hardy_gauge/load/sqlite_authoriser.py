@@ -9,9 +9,32 @@ import sqlite3
 
 # pragmas that only tell, or that do a file's upkeep
 PRAGMAS = frozenset(
-    "analysis_limit application_id collation_list compile_options data_version foreign_key_check foreign_key_list "
-    "freelist_count function_list incremental_vacuum index_info index_list index_xinfo integrity_check optimize "
-    "page_count pragma_list quick_check schema_version table_info table_list table_xinfo user_version wal_checkpoint".split()
+    [
+        "analysis_limit",
+        "application_id",
+        "collation_list",
+        "compile_options",
+        "data_version",
+        "foreign_key_check",
+        "foreign_key_list",
+        "freelist_count",
+        "function_list",
+        "incremental_vacuum",
+        "index_info",
+        "index_list",
+        "index_xinfo",
+        "integrity_check",
+        "optimize",
+        "page_count",
+        "pragma_list",
+        "quick_check",
+        "schema_version",
+        "table_info",
+        "table_list",
+        "table_xinfo",
+        "user_version",
+        "wal_checkpoint",
+    ]
 )
 FUNCTIONS = frozenset(("load_extension", "readfile", "writefile", "edit", "fts3_tokenizer", "fsdir", "lsmode"))
 MOST_VALUE = 256 * 2**20

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
+from hardy_gauge.store.audit import acts, add_line, close_line, note_changes
 from hardy_gauge.store.migrate import upgrade
 
 
@@ -24,6 +26,7 @@ class Store:
         event.listen(self.engine, "begin", _on_begin)
         upgrade(self.engine)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        event.listen(self._sessions, "before_flush", note_changes)
 
     @contextmanager
     def read(self) -> Iterator[Session]:
@@ -31,13 +34,27 @@ class Store:
         with self._sessions() as session:
             yield session
 
+    def note(self, action: str, **detail: Any) -> None:
+        """A line in the audit log for what whoever acts does without changing the store; nothing where nobody acts."""
+        found = acts()
+        if found is None:
+            return
+        with self._sessions() as session:
+            session.connection(execution_options={"writes": True})
+            add_line(session, replace(found, action=action), detail)
+            session.commit()
+
     @contextmanager
     def write(self) -> Iterator[Session]:
-        """A session that writes: committed at its end, rolled back on an error. Writers follow one another."""
+        """A session that writes: committed at its end, rolled back on an error. Writers follow one another. Where somebody
+        acts, their line in the audit log is of the same transaction.
+        """
         with self._sessions() as session:
             session.connection(execution_options={"writes": True})
             try:
                 yield session
+                session.flush()
+                close_line(session)
                 session.commit()
             except BaseException:
                 session.rollback()

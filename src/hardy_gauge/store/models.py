@@ -36,6 +36,8 @@ class Account(Base):
     """
 
     __tablename__ = "account"
+    AUDITED = ("name", "user", "groups", "hosts", "plain_text", "certificate")
+    SECRETS = ("secret",)
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     user: Mapped[str]
@@ -51,6 +53,7 @@ class Server(Base):
     """One database server process on one host, and how it is reached. A retired one keeps what was recorded."""
 
     __tablename__ = "server"
+    AUDITED = ("name", "cluster_id", "address", "labels", "figures", "scrapes", "account_id", "retired_us")
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     cluster_id: Mapped[int] = mapped_column(ForeignKey("cluster.id"))
@@ -90,6 +93,7 @@ class StoredCaptureRule(Base):
     """A capture rule: the first in order that fits a server is what is wanted of it."""
 
     __tablename__ = "capture_rule"
+    AUDITED = ("name", "position", "document")
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     position: Mapped[int]
@@ -101,6 +105,7 @@ class Preference(Base):
     """One setting of the application that people change on its screens."""
 
     __tablename__ = "preference"
+    AUDITED = ("name", "value")
     name: Mapped[str] = mapped_column(primary_key=True)
     value: Mapped[dict[str, Any]]
 
@@ -213,6 +218,7 @@ class Import(Base):
     """
 
     __tablename__ = "import"
+    AUDITED = ("name", "kind", "state")
     id: Mapped[int] = mapped_column(primary_key=True)
     created_us: Mapped[int]
     who: Mapped[str]
@@ -244,6 +250,7 @@ class CounterSnapshot(Base):
     """
 
     __tablename__ = "counter_snapshot"
+    AUDITED = ("server_id", "why", "note")
     id: Mapped[int] = mapped_column(primary_key=True)
     server_id: Mapped[int] = mapped_column(ForeignKey("server.id", ondelete="CASCADE"), index=True)
     taken_us: Mapped[int]
@@ -261,6 +268,7 @@ class StoredWorkload(Base):
     """Statements with weights to play in trials, as a trial's design states them."""
 
     __tablename__ = "workload"
+    AUDITED = ("name", "statements")
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     statements: Mapped[list[Any]]
@@ -271,6 +279,7 @@ class Trial(Base):
     """An experiment: its design, how far it is, and what came out."""
 
     __tablename__ = "trial"
+    AUDITED = ("title", "design", "stop")
     id: Mapped[int] = mapped_column(primary_key=True)
     title: Mapped[str]
     created_us: Mapped[int]
@@ -300,6 +309,7 @@ class Report(Base):
     """A saved document; it does not change when what it reports on does."""
 
     __tablename__ = "report"
+    AUDITED = ("title", "scope")
     id: Mapped[int] = mapped_column(primary_key=True)
     title: Mapped[str]
     created_us: Mapped[int]

@@ -4,26 +4,37 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import ForeignKey
+from sqlalchemy import ForeignKey, LargeBinary
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from hardy_gauge.store.models import Base
 
 
 class Person(Base):
-    """Someone who signs in; ``password`` is an Argon2 hash. Nobody is deleted, so that the audit log keeps its names."""
+    """Someone who signs in; ``password`` is an Argon2 hash. Nobody is deleted, so that the audit log keeps its names.
+
+    ``totp`` is the encrypted secret of the second factor, ``totp_step`` the last time step used, ``recovery`` are hashes of
+    codes that have not been used.
+    """
 
     __tablename__ = "person"
+    AUDITED = ("name", "role", "barred")
+    SECRETS = ("password", "totp")
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     role: Mapped[str]
     password: Mapped[str]
     created_us: Mapped[int]
     barred: Mapped[bool] = mapped_column(default=False)
+    totp: Mapped[bytes | None] = mapped_column(LargeBinary, default=None)
+    totp_step: Mapped[int] = mapped_column(default=0)
+    recovery: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class SignIn(Base):
-    """A browser that is signed in; ``key`` is the hash of its cookie."""
+    """A browser that is signed in; ``key`` is the hash of its cookie, ``client`` the address it came from, ``browser`` what it
+    calls itself. ``confirmed_us`` is when the password was given last.
+    """
 
     __tablename__ = "sign_in"
     key: Mapped[str] = mapped_column(primary_key=True)
@@ -32,6 +43,9 @@ class SignIn(Base):
     created_us: Mapped[int]
     seen_us: Mapped[int]
     ends_us: Mapped[int]
+    client: Mapped[str] = mapped_column(default="")
+    browser: Mapped[str] = mapped_column(default="")
+    confirmed_us: Mapped[int] = mapped_column(default=0)
     person: Mapped[Person] = relationship()
 
 
@@ -39,6 +53,7 @@ class Token(Base):
     """A program's access: ``key`` is the hash of the token, ``scope`` the most it may do."""
 
     __tablename__ = "token"
+    AUDITED = ("name", "scope", "ends_us", "withdrawn")
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     key: Mapped[str] = mapped_column(unique=True)
@@ -52,7 +67,9 @@ class Token(Base):
 
 
 class Audit(Base):
-    """One write: who, what, on what, and why. Rows are only ever added."""
+    """One act: who, what, on what. Rows are only ever added; ``hash`` follows from ``previous`` and the rest (see
+    ``store.audit``).
+    """
 
     __tablename__ = "audit"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -61,3 +78,5 @@ class Audit(Base):
     action: Mapped[str]
     object: Mapped[str]
     detail: Mapped[dict[str, Any]]
+    previous: Mapped[str]
+    hash: Mapped[str]

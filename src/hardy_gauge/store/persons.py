@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.core.narrative.audit import line_words
 from hardy_gauge.core.time.span import DAY_US
 from hardy_gauge.errors import Conflict, NotAllowed, NotFound
 from hardy_gauge.store import who as w
 from hardy_gauge.store.people import Audit, Person, SignIn, Token
+from hardy_gauge.store.second_factor import switch_off
 
 ADMINISTRATOR: w.Role = "administrator"
 
@@ -25,6 +28,19 @@ class PersonOut:
     created_us: int
     seen_us: int | None
     browsers: int
+    second_factor: bool
+
+
+@dataclass(frozen=True)
+class SignInOut:
+    """A browser that is signed in; ``here`` is the one that asks."""
+
+    id: str
+    client: str
+    browser: str
+    created_us: int
+    seen_us: int
+    here: bool
 
 
 @dataclass(frozen=True)
@@ -44,13 +60,20 @@ class TokenOut:
 
 @dataclass(frozen=True)
 class AuditLine:
-    """A write: when, by whom, what, from which address."""
+    """An act: when, by whom, what, from which address; ``changes`` are old and new values by row and column, ``more`` what
+    else is known of it.
+    """
 
+    id: int
     at_us: int
     who: str
     action: str
     object: str
     client: str
+    changes: dict[str, dict[str, list[Any]]]
+    more: dict[str, Any]
+    words: str
+    hash: str
 
 
 def person_named(session: Session, name: str) -> Person:
@@ -66,7 +89,31 @@ def person_out(session: Session, person: Person) -> PersonOut:
     rows = list(session.scalars(select(SignIn).where(SignIn.person_id == person.id)))
     seen = max((row.seen_us for row in rows), default=None)
     role = next(role for role in w.ROLES if role == person.role)
-    return PersonOut(person.name, role, person.barred, person.created_us, seen, len(rows))
+    return PersonOut(person.name, role, person.barred, person.created_us, seen, len(rows), person.totp is not None)
+
+
+def sign_ins_of(session: Session, person: Person, here: str, now_us: int) -> list[SignInOut]:
+    """The browsers of a person that are signed in, by when they were seen; ``here`` is the key of the one that asks."""
+    rows = session.scalars(select(SignIn).where(SignIn.person_id == person.id).order_by(SignIn.seen_us.desc()))
+    found = [
+        SignInOut(_public(row), row.client, row.browser, row.created_us, row.seen_us, row.key == here)
+        for row in rows
+        if w.holds(row, now_us)
+    ]
+    return sorted(found, key=lambda one: not one.here)
+
+
+def end_sign_in(session: Session, person: Person, public: str) -> bool:
+    """Sign one browser of a person out; False when there is none of that number."""
+    rows = session.scalars(select(SignIn).where(SignIn.person_id == person.id))
+    row = next((row for row in rows if _public(row) == public), None)
+    if row is not None:
+        session.delete(row)
+    return row is not None
+
+
+def _public(row: SignIn) -> str:
+    return w.hashed(row.key)[:16]
 
 
 def people_in(session: Session) -> list[PersonOut]:
@@ -75,10 +122,10 @@ def people_in(session: Session) -> list[PersonOut]:
 
 
 def edit_person(
-    session: Session, name: str, role: w.Role | None, barred: bool | None, password: str | None
+    session: Session, name: str, role: w.Role | None, barred: bool | None, password_hash: str | None, lost_device: bool
 ) -> PersonOut:
-    """Only what is not None changes. Barred, someone is signed out everywhere at once; Conflict when no administrator
-    would be left.
+    """Only what is not None changes. Barred, someone is signed out everywhere at once; ``lost_device`` switches their second
+    factor off. Conflict when no administrator would be left.
     """
     person = person_named(session, name)
     person.role = role or person.role
@@ -87,8 +134,10 @@ def edit_person(
     leads = select(Person.id).where(Person.role == ADMINISTRATOR, Person.barred.is_(False))
     if session.scalars(leads).first() is None:
         raise Conflict("role: someone has to stay administrator", "role", "The last administrator")
-    if password is not None:
-        w.set_password(session, person, password)
+    if password_hash is not None:
+        w.set_password(session, person, password_hash)
+    if lost_device:
+        switch_off(person)
     if person.barred:
         w.sign_out_everywhere(session, person)
     session.flush()
@@ -128,9 +177,18 @@ def withdraw_token(session: Session, who: w.Who, token_id: int) -> None:
 
 
 def audit_lines(session: Session, before_us: int | None, most: int) -> list[AuditLine]:
-    """Writes, the newest first, perhaps only those before a moment."""
+    """Acts, the newest first, perhaps only those before a moment."""
     query = select(Audit).order_by(Audit.id.desc()).limit(most)
     if before_us is not None:
         query = query.where(Audit.at_us < before_us)
-    rows = session.scalars(query)
-    return [AuditLine(a.at_us, a.who, a.action, a.object, str(a.detail.get("from", ""))) for a in rows]
+    return [audit_line(row) for row in session.scalars(query)]
+
+
+def audit_line(row: Audit) -> AuditLine:
+    """A line as it is listed and exported."""
+    more = {name: value for name, value in row.detail.items() if name not in ("from", "changes")}
+    changes = row.detail.get("changes", {})
+    return AuditLine(
+        row.id, row.at_us, row.who, row.action, row.object, str(row.detail.get("from", "")),
+        changes, more, line_words(changes, more), row.hash,
+    )  # fmt: skip

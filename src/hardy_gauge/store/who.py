@@ -7,36 +7,45 @@ import secrets
 from dataclasses import dataclass
 from typing import Literal, get_args
 
-from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.errors import Conflict, InvalidInput
+from hardy_gauge.core.time.span import DAY_US
+from hardy_gauge.errors import Conflict
 from hardy_gauge.store.people import Person, SignIn, Token
 
 Role = Literal["viewer", "engineer", "administrator"]
 ROLES: tuple[Role, ...] = get_args(Role)
-SIGNED_IN_US = 7 * 86_400_000_000
-IDLE_US = 12 * 3_600_000_000
+SIGNED_IN_US = 7 * DAY_US
+IDLE_US = DAY_US // 2
 SEEN_EVERY_US = 300_000_000
-FEWEST_CHARACTERS = 12
+CONFIRMED_US = 900_000_000
+REMEMBERED_US = 90 * DAY_US
 TOKEN = "hgt_"
-_hasher = PasswordHasher()
-_nobody = _hasher.hash(secrets.token_urlsafe())
 
 
 @dataclass(frozen=True)
 class Who:
-    """Who asks: ``csrf_token`` is what a browser has to repeat with every write; empty for a program with a token."""
+    """Who asks: ``csrf_token`` is what a browser has to repeat with every write; empty for a program with a token.
+    ``confirmed`` is false for a browser whose password was given a while ago.
+    """
 
     name: str
     role: Role
     csrf_token: str = ""
+    confirmed: bool = True
 
     def may(self, role: Role) -> bool:
         """Whether the role is at least ``role``."""
         return ROLES.index(self.role) >= ROLES.index(role)
+
+
+@dataclass(frozen=True)
+class Browser:
+    """What is known of a browser that signs in: the address it comes from and what it calls itself."""
+
+    client: str
+    name: str
 
 
 def hashed(secret: str) -> str:
@@ -44,30 +53,22 @@ def hashed(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
-def add_person(session: Session, name: str, role: Role, password: str, now_us: int) -> Person:
-    """InvalidInput when the password is too short, Conflict when the name is taken."""
-    check_password(password)
+def add_person(session: Session, name: str, role: Role, password_hash: str, now_us: int) -> Person:
+    """Conflict when the name is taken."""
     if session.scalar(select(Person.id).where(Person.name == name)) is not None:
         raise Conflict(f"name: there is someone named {name} already", "name", "The name is taken")
-    person = Person(name=name, role=role, password=_hasher.hash(password), created_us=now_us)
+    person = Person(name=name, role=role, password=password_hash, created_us=now_us)
     session.add(person)
     session.flush()
     return person
 
 
-def check_password(password: str) -> None:
-    """InvalidInput when a password is too weak."""
-    if len(password) < FEWEST_CHARACTERS:
-        raise InvalidInput(
-            f"password: at least {FEWEST_CHARACTERS} characters were expected", "password", "The password is too weak"
-        )
-
-
-def set_password(session: Session, person: Person, password: str) -> None:
-    """Every browser of the person is signed out."""
-    check_password(password)
-    person.password = _hasher.hash(password)
+def set_password(session: Session, person: Person, password_hash: str) -> None:
+    """Every browser of the person is signed out, and every token of theirs is withdrawn."""
+    person.password = password_hash
     sign_out_everywhere(session, person)
+    for token in session.scalars(select(Token).where(Token.person_id == person.id, Token.withdrawn.is_(False))):
+        token.withdrawn = True
 
 
 def anyone(session: Session) -> bool:
@@ -75,22 +76,25 @@ def anyone(session: Session) -> bool:
     return bool(session.scalar(select(func.count()).select_from(Person)))
 
 
-def verified(session: Session, name: str, password: str) -> Person | None:
-    """The person, when the password is theirs; an unknown name takes as long as a wrong password."""
-    person = session.scalar(select(Person).where(Person.name == name))
-    try:
-        _hasher.verify(person.password if person else _nobody, password)
-    except (VerificationError, InvalidHashError):
-        return None
-    return person if person is not None and not person.barred else None
+def known_from(session: Session, person_id: int, client: str) -> bool:
+    """Whether the person has signed in from this address before."""
+    return session.scalar(select(SignIn.key).where(SignIn.person_id == person_id, SignIn.client == client)) is not None
 
 
-def sign_in(session: Session, person: Person, now_us: int) -> str:
-    """A new browser; returns what its cookie holds."""
+def sign_in(session: Session, person: Person, browser: Browser, before: str, now_us: int) -> str:
+    """A new sign-in; returns what its cookie holds. The one that the browser had ``before`` (its cookie) ends."""
     key = secrets.token_urlsafe(32)
+    old = session.get(SignIn, hashed(before)) if before else None
+    if old is not None:
+        session.delete(old)
+    past = SignIn.person_id == person.id, SignIn.ends_us < now_us - REMEMBERED_US
+    for row in session.scalars(select(SignIn).where(*past)):
+        session.delete(row)
     session.add(
-        SignIn(key=hashed(key), person_id=person.id, csrf_token=secrets.token_urlsafe(24), created_us=now_us,
-               seen_us=now_us, ends_us=now_us + SIGNED_IN_US)
+        SignIn(
+            key=hashed(key), person_id=person.id, csrf_token=secrets.token_urlsafe(24), created_us=now_us, seen_us=now_us,
+            ends_us=now_us + SIGNED_IN_US, client=browser.client, browser=browser.name[:200], confirmed_us=now_us,
+        )
     )  # fmt: skip
     return key
 
@@ -101,12 +105,18 @@ def sign_out_everywhere(session: Session, person: Person) -> None:
         session.delete(row)
 
 
+def holds(row: SignIn, now_us: int) -> bool:
+    """Whether a sign-in still counts."""
+    return now_us <= min(row.ends_us, row.seen_us + IDLE_US) and not row.person.barred
+
+
 def of_cookie(session: Session, key: str, now_us: int) -> tuple[Who, bool] | None:
     """Who a cookie is of, and whether it is time to note that they were seen; None when it is of nobody any more."""
     row = session.get(SignIn, hashed(key))
-    if row is None or now_us > min(row.ends_us, row.seen_us + IDLE_US) or row.person.barred:
+    if row is None or not holds(row, now_us):
         return None
-    return Who(row.person.name, _role(row.person.role), row.csrf_token), now_us - row.seen_us > SEEN_EVERY_US
+    confirmed = now_us - row.confirmed_us <= CONFIRMED_US
+    return Who(row.person.name, _role(row.person.role), row.csrf_token, confirmed), now_us - row.seen_us > SEEN_EVERY_US
 
 
 def make_token(session: Session, person: Person, name: str, scope: Role, ends_us: int, now_us: int) -> str:

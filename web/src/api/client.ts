@@ -16,8 +16,12 @@ export class Problem extends Error {
   }
 }
 
-/** What every write from this browser repeats, and what happens when it is no longer signed in. */
-export const session: { csrf_token: string; ended: () => unknown } = { csrf_token: '', ended: () => undefined }
+/** What every write from this browser repeats, what happens when it is no longer signed in, and when it has to confirm. */
+export const session: { csrf_token: string; ended: () => unknown; confirm: () => Promise<boolean> } = {
+  csrf_token: '',
+  ended: () => undefined,
+  confirm: async () => false,
+}
 
 const middleware: Middleware = {
   onRequest({ request }) {

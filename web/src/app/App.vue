@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useRoute } from 'vue-router'
+import ConfirmDialog from './ConfirmDialog.vue'
 import FindDialog from './FindDialog.vue'
 import HeadLine from './HeadLine.vue'
 import KeyHelp from './KeyHelp.vue'
@@ -29,6 +30,7 @@ useKeyboard({ find: () => (finding.value = true), help: () => (helping.value = t
     <TapeStrip class="tape" />
     <FindDialog v-model="finding" />
     <KeyHelp v-model="helping" />
+    <ConfirmDialog />
   </div>
 </template>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { BButton, BDropdown, BDropdownItemButton, BDropdownText } from 'bootstrap-vue-next'
+import { BButton, BDropdown, BDropdownItem, BDropdownItemButton, BDropdownText } from 'bootstrap-vue-next'
 import { computed } from 'vue'
 import { api } from '@/api/client'
 import { useAnswer } from '@/state/fetching'
@@ -64,6 +64,7 @@ const reference = computed(() => (w.reference.value ? span(w.reference.value.fro
       <BButton size="sm" variant="link" aria-label="Keys" @click="$emit('help')">keys</BButton>
       <BDropdown v-if="me" size="sm" variant="link" :text="me.name" end data-test="me">
         <BDropdownText>{{ me.name }} is {{ me.role }}{{ me.demo ? ' of the demo' : '' }}</BDropdownText>
+        <BDropdownItem :to="{ name: 'setup-you' }">Password, second factor, browsers</BDropdownItem>
         <BDropdownItemButton @click="leave">Sign out</BDropdownItemButton>
       </BDropdown>
     </span>

@@ -8,6 +8,7 @@ import { ask, me } from '@/state/me'
 const name = ref('')
 const password = ref('')
 const code = ref('')
+const coded = ref(false)
 const busy = ref(false)
 const problem = ref<Problem | null>(null)
 async function enter(request: () => Promise<unknown>) {
@@ -18,6 +19,7 @@ async function enter(request: () => Promise<unknown>) {
     await ask()
   } catch (error) {
     problem.value = error as Problem
+    if (problem.value.field === 'code') coded.value = true
   } finally {
     busy.value = false
   }
@@ -25,7 +27,9 @@ async function enter(request: () => Promise<unknown>) {
 const demo = () => enter(() => answered(api.POST('/api/sign-in/demo')))
 const sign = () => {
   const body = { name: name.value.trim(), password: password.value }
-  return enter(() => (me.value?.first ? answered(api.POST('/api/first', { body: { code: code.value.trim(), ...body } })) : answered(api.POST('/api/sign-in', { body }))))
+  return enter(() =>
+    me.value?.first ? answered(api.POST('/api/first', { body: { code: code.value.trim(), ...body } })) : answered(api.POST('/api/sign-in', { body: { ...body, code: code.value.trim() } })),
+  )
 }
 </script>
 
@@ -42,6 +46,9 @@ const sign = () => {
         <template v-if="me?.first"><label for="code">Code</label><BFormInput id="code" v-model="code" autocomplete="off" data-test="code" /></template>
         <label for="name">Name</label><BFormInput id="name" v-model="name" autocomplete="username" autofocus data-test="name" /> <label for="password">Password</label
         ><BFormInput id="password" v-model="password" type="password" :autocomplete="me?.first ? 'new-password' : 'current-password'" data-test="password" />
+        <template v-if="!me?.first && coded"
+          ><label for="device-code">Code of your device, or a recovery code</label><BFormInput id="device-code" v-model="code" autocomplete="one-time-code" autofocus data-test="device-code"
+        /></template>
         <BButton type="submit" variant="primary" class="mt-3" :disabled="busy || !name || !password" data-test="sign-in">{{ me?.first ? 'Become administrator' : 'Sign in' }}</BButton>
       </form>
       <p v-if="problem" class="act mt-2 mb-0" role="alert">{{ problem.detail }}</p>

@@ -22,6 +22,7 @@ export const SETUP = [
   { name: 'bundles', words: 'Bundles', component: () => import('@/screens/setup/BundlesScreen.vue') },
   { name: 'storage', words: 'Storage and price', component: () => import('@/screens/setup/StorageScreen.vue') },
   { name: 'people', words: 'People', component: () => import('@/screens/setup/PeopleScreen.vue') },
+  { name: 'you', words: 'You', component: () => import('@/screens/setup/YouScreen.vue') },
 ] as const
 
 export const router = createRouter({

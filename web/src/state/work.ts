@@ -1,5 +1,5 @@
 import { ref, type Ref } from 'vue'
-import type { Problem } from '@/api/client'
+import { session, type Problem } from '@/api/client'
 
 /** One piece of work at a time: whether it goes on, and what was wrong with the last. */
 export function useWork() {
@@ -13,6 +13,7 @@ export function useWork() {
       return true
     } catch (error) {
       problem.value = error as Problem
+      if (problem.value.field === 'confirm' && (await session.confirm())) return run(job)
       return false
     } finally {
       busy.value = false

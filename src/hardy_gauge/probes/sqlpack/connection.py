@@ -35,9 +35,7 @@ def parse(address: str) -> URL:
 class Line:
     """A connection that is opened when first needed, and again after it broke. One call at a time."""
 
-    def __init__(
-        self, url: URL, pack: Pack, deadline_s: float = 5.0, credential: Credential | None = None
-    ) -> None:
+    def __init__(self, url: URL, pack: Pack, deadline_s: float = 5.0, credential: Credential | None = None) -> None:
         if unknown := sorted(set(url.query) - PARAMETERS):
             raise ProbeError(f"'{unknown[0]}' cannot be given in an address; there are {', '.join(sorted(PARAMETERS))}")
         endpoint = endpoint_of(url.render_as_string(hide_password=False))

@@ -84,7 +84,9 @@ class Pack(PackPart):
     columns: Query
     indexes: Query
     members: Query
-    adapter: str = Field(description="name of the module that knows how the engine is connected to, its plans and its log")
+    adapter: str = Field(
+        description="name of the module that knows how the engine is connected to, its plans and its log"
+    )
     recognised_by: Greeting | None = None
 
 

@@ -83,9 +83,8 @@ const drop = (name: string) =>
         <label for="account-secret">Secret</label
         ><BFormInput id="account-secret" v-model="form.secret" size="sm" type="password" autocomplete="new-password" :placeholder="editing ? 'unchanged' : ''" data-test="account-secret" />
         <label for="account-hosts">Sent to</label
-        ><BFormInput id="account-hosts" v-model="form.hosts" size="sm" placeholder="db1.example:5432, *.desk.example" :state="wrong('hosts')" data-test="account-hosts" />
-        <span></span><BFormCheckbox v-model="form.plain_text" data-test="account-plain">may be sent where nothing is encrypted</BFormCheckbox>
-        <label for="account-certificate">Authority</label
+        ><BFormInput id="account-hosts" v-model="form.hosts" size="sm" placeholder="db1.example:5432, *.desk.example" :state="wrong('hosts')" data-test="account-hosts" /> <span></span
+        ><BFormCheckbox v-model="form.plain_text" data-test="account-plain">may be sent where nothing is encrypted</BFormCheckbox> <label for="account-certificate">Authority</label
         ><BFormTextarea
           id="account-certificate"
           v-model="form.certificate"

@@ -21,6 +21,7 @@ const tokens = useAnswer(
 )
 const people = useAnswer(leads, () => api.GET('/api/people'))
 const audit = useAnswer(leads, () => api.GET('/api/audit', { params: { query: { most: 100 } } }))
+const chain = useAnswer(leads, () => api.GET('/api/audit/state'))
 const { problem, busy, run, wrong } = useWork()
 const person = ref({ name: '', role: 'viewer' as Role, password: '' })
 const token = ref({ name: '', scope: 'viewer' as Role, days: 90 })
@@ -56,6 +57,7 @@ const withdraw = (id: number) =>
 const PEOPLE: Column<Schemas['PersonOut']>[] = [
   { key: 'name', title: 'name', value: (one) => one.name },
   { key: 'role', title: 'role', value: (one) => one.role },
+  { key: 'factor', title: 'second factor', value: (one) => (one.second_factor ? 'on' : 'off') },
   { key: 'seen', title: 'last seen', value: (one) => one.seen_us },
   { key: 'act', title: '' },
 ]
@@ -70,8 +72,8 @@ const TOKENS: Column<Schemas['TokenOut']>[] = [
 const AUDIT: Column<Schemas['AuditLine']>[] = [
   { key: 'at', title: 'when', value: (one) => one.at_us },
   { key: 'who', title: 'who', value: (one) => one.who },
-  { key: 'action', title: 'did', value: (one) => one.action },
-  { key: 'object', title: 'to', value: (one) => one.object },
+  { key: 'action', title: 'did', value: (one) => `${one.action} ${one.object.replace('/api/', '')}` },
+  { key: 'words', title: 'what changed', value: (one) => one.words },
   { key: 'client', title: 'from', value: (one) => one.client },
 ]
 </script>
@@ -102,9 +104,10 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
                 ><span class="figure">{{ row.seen_us ? at(row.seen_us) : 'not signed in' }}</span></template
               >
               <template #act="{ row }"
-                ><BButton size="sm" variant="link" :disabled="busy || row.name === me?.name" @click="change(row.name, { barred: !row.barred })">{{
-                  row.barred ? 'Unblock' : 'Block'
-                }}</BButton></template
+                ><BButton size="sm" variant="link" :disabled="busy || row.name === me?.name" @click="change(row.name, { barred: !row.barred })">{{ row.barred ? 'Unblock' : 'Block' }}</BButton
+                ><BButton v-if="row.second_factor" size="sm" variant="link" :disabled="busy" title="Switches their second factor off" @click="change(row.name, { second_factor: false })"
+                  >Device lost</BButton
+                ></template
               >
             </DataTable>
             <form class="form-line mb-3" @submit.prevent="add">
@@ -150,11 +153,22 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
         </div>
         <div v-if="audit.data.value">
           <h2 class="part"><span>Who changed what</span></h2>
-          <DataTable :rows="audit.data.value" :columns="AUDIT" :row-key="(one) => `${one.at_us} ${one.who} ${one.action} ${one.object}`">
+          <DataTable :rows="audit.data.value" :columns="AUDIT" :row-key="(one) => one.id">
             <template #at="{ row }"
               ><span class="figure">{{ at(row.at_us) }}</span></template
             >
+            <template #words="{ row }"
+              ><span class="changes" :title="row.words">{{ row.words }}</span></template
+            >
           </DataTable>
+          <p class="faded mt-2">
+            {{
+              chain.data.value?.broken == null
+                ? 'Every line follows from the one before it.'
+                : `Line ${chain.data.value.broken} does not follow from the one before it: it was changed, or lines are missing.`
+            }}
+            <a href="/api/audit/export" download>All of it as JSON lines</a>
+          </p>
         </div>
       </div>
     </template>
@@ -163,8 +177,17 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
 
 <style scoped>
 .two {
-  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+  grid-template-columns: minmax(0, 1fr);
+  gap: 16px;
   align-items: start;
+}
+.changes {
+  display: inline-block;
+  max-width: 260px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  vertical-align: bottom;
 }
 .days {
   width: 80px;
