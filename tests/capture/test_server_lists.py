@@ -35,7 +35,7 @@ def test_yaml() -> None:
     found, refused = read_list(text)
     assert found == [Registration(A), Registration(B, "7", labels=["east"])]
     assert [r.line for r in refused] == [6, 7] and "unknown key 'port'" in refused[1].reason
-    assert read_list("- a: [\n- b")[1][0].reason == "this is not YAML from here on"
+    assert read_list("- a: [\n- b")[1][0].reason.startswith("this is not YAML from here on")
 
 
 @pytest.mark.parametrize("text", ["", "\n\n", "servers:", "- ", "servers: {a: b}", "servers: []"])

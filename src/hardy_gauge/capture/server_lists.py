@@ -7,9 +7,8 @@ import io
 from dataclasses import dataclass
 from typing import Any
 
-import yaml
-
 from hardy_gauge.capture.registration import Registration
+from hardy_gauge.yaml_text import NotYaml, compose_yaml, read_yaml
 
 FIELDS = ("address", "name", "cluster", "labels", "account")
 
@@ -84,11 +83,10 @@ def _from_csv(text: str) -> tuple[list[tuple[int, Registration]], list[RejectedL
 
 def _from_yaml(text: str) -> tuple[list[tuple[int, Registration]], list[RejectedLine]]:
     try:
-        document: Any = yaml.safe_load(text)
-        node = yaml.compose(text)
-    except yaml.YAMLError as error:
-        mark = getattr(error, "problem_mark", None)
-        return [], [RejectedLine(mark.line + 1 if mark else 1, "this is not YAML from here on")]
+        document: Any = read_yaml(text)
+        node = compose_yaml(text)
+    except NotYaml as error:
+        return [], [RejectedLine(error.line or 1, f"this is not YAML from here on: {error}")]
     rows = document.get("servers") if isinstance(document, dict) else document
     if not isinstance(rows, list):
         return [], [RejectedLine(1, "a list of servers was expected")]

@@ -19,6 +19,7 @@ from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import Limits, limits_of, set_limits
 from hardy_gauge.store.models import Account, Server
+from hardy_gauge.yaml_text import NotYaml, read_yaml
 
 COMMAND = "hardy-gauge settings apply gauge.yaml"
 
@@ -53,9 +54,9 @@ class SettingsFile(BaseModel):
 def read(text: str) -> SettingsFile:
     """BadSettings names the part and the field that is wrong."""
     try:
-        document = yaml.safe_load(text)
-    except yaml.YAMLError as error:
-        raise BadSettings(f"the file is not YAML: {' '.join(str(error).split())}") from error
+        document = read_yaml(text)
+    except NotYaml as error:
+        raise BadSettings(f"the file is not YAML: {error}") from error
     known = ", ".join(f"'{name}'" for name in SettingsFile.model_fields)
     if not isinstance(document, dict) or not document:
         raise BadSettings(f"keys were expected, some of {known}", "rules")

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from importlib import resources
 from typing import Any
 
-import yaml
 from sqlalchemy import select
 
 from hardy_gauge.errors import NotFound
@@ -14,6 +13,7 @@ from hardy_gauge.probes.sqlite_settings import SETTINGS
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.trials import LAB
 from hardy_gauge.store.models import Server, Snapshot
+from hardy_gauge.yaml_text import read_yaml
 
 
 @dataclass(frozen=True)
@@ -45,5 +45,5 @@ def sample_document(sample: str) -> dict[str, Any]:
     if sample != "library":
         raise NotFound("the sample that ships is 'library'", "sample", "Unknown sample")
     source = resources.files("hardy_gauge.load") / "samples" / "library.yaml"
-    found: dict[str, Any] = yaml.safe_load(source.read_text(encoding="utf-8"))
+    found: dict[str, Any] = read_yaml(source.read_text(encoding="utf-8"))
     return found

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-import yaml
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from hardy_gauge.core.figures.units import PerSecond, Seconds, Share
@@ -14,6 +13,7 @@ from hardy_gauge.core.trials.verdict import higher_is_better
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.load.pacing import Pace
 from hardy_gauge.probes.protocol import Arrival, IndexSpec
+from hardy_gauge.yaml_text import NotYaml, read_yaml
 
 Value = float | int | str | bool
 
@@ -196,10 +196,10 @@ def read_design(document: Any) -> TrialDesign:
 def read_file(path: Path) -> TrialDesign:
     """A checked design from a YAML file; BadTrial when it cannot be read."""
     try:
-        document = yaml.safe_load(path.read_text(encoding="utf-8"))
+        document = read_yaml(path.read_text(encoding="utf-8"))
     except OSError as error:
         raise BadTrial(f"{path}: {error.strerror}", "file") from error
-    except (yaml.YAMLError, UnicodeDecodeError) as error:
+    except (NotYaml, UnicodeDecodeError) as error:
         raise BadTrial(f"{path} is not YAML: {error}", "file") from error
     if isinstance(document, dict) and isinstance(document.get("target"), dict) and document["target"].get("file"):
         document["target"]["file"] = str(path.parent / str(document["target"]["file"]))

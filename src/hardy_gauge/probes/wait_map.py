@@ -5,9 +5,8 @@ from __future__ import annotations
 from functools import cache
 from importlib import resources
 
-import yaml
-
 from hardy_gauge.core.activity.wait_families import WaitMap
+from hardy_gauge.yaml_text import read_yaml
 
 
 @cache
@@ -16,4 +15,4 @@ def wait_map(engine: str) -> WaitMap:
     source = resources.files("hardy_gauge.probes") / "wait_maps" / f"{engine}.yaml"
     if not source.is_file():
         return WaitMap({})
-    return WaitMap(yaml.safe_load(source.read_text(encoding="utf-8")))
+    return WaitMap(read_yaml(source.read_text(encoding="utf-8")))

@@ -9,6 +9,7 @@ import yaml
 from pydantic import ValidationError
 from pydantic_core import ErrorDetails
 
+from hardy_gauge.yaml_text import NotYaml, compose_yaml, read_yaml
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.units import Misplaced
 
@@ -23,13 +24,11 @@ def load_scenario(path: Path) -> Scenario:
     """Read and check a scenario file; ScenarioError says what is wrong, where, and what would be right."""
     text = path.read_text(encoding="utf-8")
     try:
-        root = yaml.compose(text)
-        return Scenario.model_validate(yaml.safe_load(text))
-    except yaml.MarkedYAMLError as error:
-        line = error.problem_mark.line + 1 if error.problem_mark else 1
-        raise ScenarioError(f"{path.name}:{line}: not YAML: {error.problem}") from error
-    except yaml.YAMLError as error:
-        raise ScenarioError(f"{path.name}: not YAML: {error}") from error
+        root = compose_yaml(text)
+        return Scenario.model_validate(read_yaml(text))
+    except NotYaml as error:
+        where = f"{path.name}:{error.line}" if error.line else path.name
+        raise ScenarioError(f"{where}: not YAML: {error}") from error
     except ValidationError as error:
         lines = [
             f"{path.name}:{_line(root, at)}: {_where(at)}: {_remedy(e)}" for e in error.errors() for at in [_loc(e)]

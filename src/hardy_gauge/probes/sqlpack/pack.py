@@ -6,10 +6,10 @@ from functools import cache
 from importlib import resources
 from typing import Literal
 
-import yaml
 from pydantic import BaseModel, ConfigDict, Field
 
 from hardy_gauge.probes.protocol import Ability
+from hardy_gauge.yaml_text import read_yaml
 
 
 class PackPart(BaseModel):
@@ -106,7 +106,7 @@ class FigureQuery(PackPart):
 def load_pack(engine: str) -> Pack:
     """The pack of an engine; a ValidationError names what is wrong in the file."""
     source = resources.files("hardy_gauge.probes.sqlpack") / "packs" / f"{engine}.yaml"
-    return Pack.model_validate(yaml.safe_load(source.read_text(encoding="utf-8")))
+    return Pack.model_validate(read_yaml(source.read_text(encoding="utf-8")))
 
 
 @cache
