@@ -38,6 +38,9 @@ class AppSettings(BaseSettings):
     trial_memory: Annotated[int, BeforeValidator(byte_size), Field(ge=2**26)] = Field(
         4 * 2**30, description="bytes of memory that the workers of a SQLite trial may use together"
     )
+    import_memory: Annotated[int, BeforeValidator(byte_size), Field(ge=2**26)] = Field(
+        4 * 2**30, description="bytes of memory that reading one imported file or bundle may take"
+    )
     trial_disk: Annotated[int, BeforeValidator(byte_size), Field(ge=2**26)] = Field(
         8 * 2**30, description="bytes of disk that the copies of a SQLite trial's file may take"
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import tempfile
 import zipfile
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from polars.testing import assert_frame_equal
 from sqlalchemy import func, select
 
 from hardy_gauge.capture import bundles
+from hardy_gauge.capture.bundle_parts import BadBundle, serve
 from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import discover, register
@@ -43,6 +45,27 @@ def recorded(practice: str, tmp_path_factory: pytest.TempPathFactory) -> tuple[S
     return store, bundles.write(store, [desk.server_id], *span, now), span
 
 
+def file_of(content: bytes) -> Path:
+    path = Path(tempfile.mkdtemp()) / "x.bundle"
+    path.write_bytes(content)
+    return path
+
+
+class Questions:
+    """The sandbox's connection, with what is asked over it."""
+
+    def __init__(self, *asked: dict[str, str]) -> None:
+        self.asked, self.answers = list(asked), []
+
+    def recv_bytes(self) -> bytes:
+        if not self.asked:
+            raise EOFError
+        return json.dumps(self.asked.pop(0)).encode()
+
+    def send_bytes(self, answer: bytes) -> None:
+        self.answers.append(json.loads(answer))
+
+
 def rows(store: Store, name: str, kind: segments.Kind, span: tuple[int, int]) -> pl.DataFrame:
     with store.read() as session:
         server = session.scalars(select(Server).where(Server.name == name)).one()
@@ -58,7 +81,7 @@ def test_everything_comes_out_as_it_was(recorded: tuple[Store, bytes, tuple[int,
     origin, content, span = recorded
     with store.write() as session:
         session.add(Statement(fingerprint="0" * 16, text="SELECT 1", kind="select", first_seen_us=1))  # ids differ
-    opened = bundles.open_in(store, content)
+    opened = bundles.open_in(store, file_of(content))
     assert opened.new and opened.servers == ["desk-a"]
     for kind in segments.KINDS:
         assert_frame_equal(rows(origin, "desk-a", kind, span), rows(store, "desk-a", kind, span))
@@ -79,8 +102,8 @@ def test_everything_comes_out_as_it_was(recorded: tuple[Store, bytes, tuple[int,
 
 def test_twice_is_once_and_it_goes_out_whole(recorded: tuple[Store, bytes, tuple[int, int]], store: Store) -> None:
     content = recorded[1]
-    first = bundles.open_in(store, content)
-    again = bundles.open_in(store, content)
+    first = bundles.open_in(store, file_of(content))
+    again = bundles.open_in(store, file_of(content))
     assert (again.servers, again.new) == (first.servers, False)
     assert bundles.remove(store, first.id) == 1 and bundles.remove(store, first.id) == 0
     with store.read() as session:
@@ -91,7 +114,7 @@ def test_twice_is_once_and_it_goes_out_whole(recorded: tuple[Store, bytes, tuple
 def test_a_name_that_is_taken_stays_with_its_owner(recorded: tuple[Store, bytes, tuple[int, int]]) -> None:
     origin, content, _ = recorded
     before = rows(origin, "desk-a", "metric", (0, 2**62))
-    opened = bundles.open_in(origin, content)
+    opened = bundles.open_in(origin, file_of(content))
     assert opened.servers == [f"desk-a-{opened.id[:6]}"]
     assert_frame_equal(rows(origin, "desk-a", "metric", (0, 2**62)), before)
     bundles.remove(origin, opened.id)
@@ -105,9 +128,9 @@ def test_no_account_and_no_address_goes_along(recorded: tuple[Store, bytes, tupl
 
 def test_export_to_files(recorded: tuple[Store, bytes, tuple[int, int]], tmp_path: Path) -> None:
     origin, content, span = recorded
-    names = {path.name for path in bundles.export(content, tmp_path / "p", "parquet")}
+    names = {path.name for path in bundles.export(file_of(content), tmp_path / "p", "parquet")}
     assert names == {f"desk-a-{kind}.parquet" for kind in segments.KINDS}
-    bundles.export(content, tmp_path / "c", "csv")
+    bundles.export(file_of(content), tmp_path / "c", "csv")
     frame = pl.read_parquet(tmp_path / "p" / "desk-a-statement.parquet")
     with (tmp_path / "c" / "desk-a-statement.csv").open(newline="", encoding="utf-8") as file:
         lines = list(csv.DictReader(file, strict=True))
@@ -133,8 +156,8 @@ def spoilt(content: bytes, name: str, with_: bytes) -> bytes:
 def test_a_damaged_bundle_is_refused_whole(
     recorded: tuple[Store, bytes, tuple[int, int]], store: Store, name: str, with_: bytes, words: str
 ) -> None:
-    with pytest.raises(bundles.BadBundle, match=words):
-        bundles.open_in(store, spoilt(recorded[1], name, with_))
+    with pytest.raises(BadBundle, match=words):
+        bundles.open_in(store, file_of(spoilt(recorded[1], name, with_)))
     with store.read() as session:
         assert session.scalar(select(func.count()).select_from(Server)) == 0
         assert session.scalar(select(func.count()).select_from(Statement)) == 0
@@ -148,5 +171,7 @@ def test_no_bytes_crash_the_reader(noise: bytes, at: int) -> None:
     whole = bytearray(buffer.getvalue())
     whole[at % len(whole) : at % len(whole) + len(noise)] = noise
     for content in (noise, bytes(whole)):
-        with pytest.raises(bundles.BadBundle):
-            bundles.Reader(content)
+        connection = Questions({"do": "document", "name": "manifest.json", "path": str(file_of(content))})
+        serve(connection, Path("."))  # type: ignore[arg-type]
+        (answer,) = connection.answers
+        assert answer.keys() & {"damaged", "document", "missing"}

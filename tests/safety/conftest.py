@@ -12,7 +12,11 @@ from tests.safety.running import ROLES, Application
 
 @pytest.fixture(scope="session")
 def app(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
-    made = Application(tmp_path_factory.mktemp("safety") / "data", HARDY_GAUGE_TRIAL_MEMORY="512 MiB")
+    made = Application(
+        tmp_path_factory.mktemp("safety") / "data",
+        HARDY_GAUGE_TRIAL_MEMORY="512 MiB",
+        HARDY_GAUGE_IMPORT_MEMORY="300 MiB",
+    )
     try:
         made.first()
         yield made

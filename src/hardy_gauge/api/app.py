@@ -36,6 +36,7 @@ from hardy_gauge.api import (
     workloads,
 )  # fmt: skip
 from hardy_gauge.api.authorisation import Authorisation
+from hardy_gauge.api.body_limits import BodyLimits
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.capture.imports import import_service
@@ -104,6 +105,7 @@ def create_app(
     app.state.otlp = OtlpReceiver(store)
     app.state.first_code = secrets.token_urlsafe(9)
     app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
+    app.add_middleware(BodyLimits)
     app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
     problems.install(app)
     api = APIRouter(prefix="/api")

@@ -3,20 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated
+from pathlib import Path
 
-from fastapi import APIRouter, Body, Response
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
 
-from hardy_gauge.api.current import CurrentReader, CurrentWindow
+from hardy_gauge.api.current import CurrentReader, CurrentSettings, CurrentWindow
+from hardy_gauge.api.uploads import uploaded
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.bundles import BundleOut, opened_bundles
 from hardy_gauge.core.narrative.setup import bundles_sentence
 from hardy_gauge.errors import NotFound
+from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
 
 router = APIRouter(tags=["bundles"], prefix="/bundles")
-MOST_UPLOAD = 2**30
 
 
 class Bundles(BaseModel):
@@ -32,13 +34,15 @@ def opened(reader: CurrentReader) -> Bundles:
     return Bundles(sentence=bundles_sentence(len(found)), bundles=found)
 
 
-@router.post("", status_code=201)
-def open_here(
-    content: Annotated[bytes, Body(media_type="application/octet-stream", max_length=MOST_UPLOAD)],
-    reader: CurrentReader,
-) -> BundleOut:
-    """Open a bundle given as bytes; one that is open already is left as it is."""
-    made = bundles.open_in(reader.store, content)
+@router.post("", status_code=201, openapi_extra={"requestBody": {"content": {"application/octet-stream": {}}}})
+async def open_here(request: Request, reader: CurrentReader, settings: CurrentSettings) -> BundleOut:
+    """Open the bundle that is the body; one that is open already is left as it is."""
+    async with uploaded(request, settings.data / "incoming") as path:
+        return await run_in_threadpool(_opened, reader, path)
+
+
+def _opened(reader: Reader, path: Path) -> BundleOut:
+    made = bundles.open_in(reader.store, path)
     return replace(next(row for row in opened_bundles(reader.store) if row.bundle == made.id), new=made.new)
 
 

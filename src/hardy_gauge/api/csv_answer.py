@@ -8,12 +8,14 @@ from collections.abc import Iterable, Sequence
 
 from fastapi import Response
 
+from hardy_gauge.core.figures.csv_cells import neutral_cell
+
 
 def csv_answer(name: str, head: Sequence[str], rows: Iterable[Sequence[object]]) -> Response:
     """A file of this name with a head line."""
     buffer = io.StringIO()
     writer = csv.writer(buffer)
-    writer.writerow(head)
-    writer.writerows(rows)
+    writer.writerow(map(neutral_cell, head))
+    writer.writerows([neutral_cell(cell) for cell in row] for row in rows)
     headers = {"content-disposition": f'attachment; filename="{name}"'}
     return Response(buffer.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from fastapi import Depends, Query, Request
 
+from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.core.time.window import Window, parse_window
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
@@ -47,6 +48,16 @@ def name_of(request: Request) -> str:
     """The name of who asks; empty for nobody."""
     who = who_of(request)
     return who.name if who else ""
+
+
+def limits_of(request: Request) -> SignInLimits:
+    limits: SignInLimits = request.app.state.sign_in_limits
+    return limits
+
+
+def passwords_of(request: Request) -> PasswordPool:
+    passwords: PasswordPool = request.app.state.passwords
+    return passwords
 
 
 def administers(request: Request) -> bool:

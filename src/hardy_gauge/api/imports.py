@@ -11,14 +11,13 @@ from starlette.concurrency import run_in_threadpool
 from hardy_gauge.api.csv_answer import csv_answer
 from hardy_gauge.api.current import CurrentName, CurrentReader
 from hardy_gauge.api.problems import RowId
+from hardy_gauge.api.uploads import uploaded
 from hardy_gauge.capture.imports.columns import Kind, Layout
 from hardy_gauge.capture.imports.incoming import ImportOut, IncomingFiles, LookOut
 from hardy_gauge.capture.imports.reading import ImportRequest
 from hardy_gauge.core.narrative.setup import imports_sentence
-from hardy_gauge.errors import TooLarge
 
 router = APIRouter(tags=["imports"], prefix="/imports")
-MOST_UPLOAD = 8 * 2**30
 
 
 class LookRequest(BaseModel):
@@ -56,17 +55,8 @@ async def hand_in(
     name: Annotated[str, Query(min_length=1, max_length=200)],
 ) -> LookOut:  # fmt: skip
     """Hand in a file as the body; nothing of it is stored until its import is started."""
-    path, size = incoming.temporary(request), 0
-    try:
-        with path.open("wb") as file:
-            async for block in request.stream():
-                size += len(block)
-                if size > MOST_UPLOAD:
-                    raise TooLarge(f"file: at most {MOST_UPLOAD:,} bytes; use hardy-gauge import", "file")
-                await run_in_threadpool(file.write, block)
+    async with uploaded(request, incoming.folder) as path:
         return await run_in_threadpool(incoming.hand_in, name, path, who, reader.clock())
-    finally:
-        path.unlink(missing_ok=True)
 
 
 @router.post("/{import_id}/look")

@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.authorisation import cookie_of
-from hardy_gauge.api.current import CurrentName, CurrentReader, CurrentSettings
-from hardy_gauge.api.fields import Password, Strict
-from hardy_gauge.api.sign_in import Code, enter, limits_of, passwords_of
+from hardy_gauge.api.browser import enter
+from hardy_gauge.api.current import CurrentName, CurrentReader, CurrentSettings, limits_of, passwords_of
+from hardy_gauge.api.fields import Code, Password, Strict
 from hardy_gauge.errors import NotAllowed, NotFound
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import persons

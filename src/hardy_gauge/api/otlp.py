@@ -10,10 +10,9 @@ from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.current import CurrentName, CurrentReader
 from hardy_gauge.capture.imports.otlp_receiver import OtlpReceiver, partial_success
-from hardy_gauge.errors import Malformed, NotFound, TooLarge, WrongMediaType
+from hardy_gauge.errors import Malformed, NotFound, WrongMediaType
 
 router = APIRouter(tags=["imports"])
-MOST_MESSAGE = 64 * 2**20
 
 
 @router.post("/otlp/v1/{signal}", openapi_extra={"requestBody": {"content": {"application/json": {}}}})
@@ -23,11 +22,7 @@ async def otlp(signal: str, request: Request, reader: CurrentReader, who: Curren
         raise NotFound("signal: traces and metrics are accepted here", "signal", "Unknown signal")
     if request.headers.get("content-type", "").partition(";")[0].strip().lower() != "application/json":
         raise WrongMediaType("content-type: OTLP is accepted as application/json", "content-type")
-    body = b""
-    async for block in request.stream():
-        body += block
-        if len(body) > MOST_MESSAGE:
-            raise TooLarge(f"body: at most {MOST_MESSAGE:,} bytes a message", "body")
+    body = await request.body()
     try:
         document = json.loads(body)
     except (ValueError, RecursionError) as error:

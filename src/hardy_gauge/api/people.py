@@ -13,10 +13,9 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 from starlette.concurrency import run_in_threadpool
 
-from hardy_gauge.api.current import CurrentReader
+from hardy_gauge.api.current import CurrentReader, passwords_of
 from hardy_gauge.api.fields import Password, PersonName, Strict
 from hardy_gauge.api.problems import RowId
-from hardy_gauge.api.sign_in import passwords_of
 from hardy_gauge.core.narrative.setup import people_sentence
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import audit, persons

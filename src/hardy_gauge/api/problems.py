@@ -16,9 +16,17 @@ RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]
 STATUS: tuple[tuple[type[e.GaugeError], int], ...] = (
     (e.Refused, 422), (e.Unsupported, 501), (e.NeverAsked, 409),
     (e.AddressNotAllowed, 403), (e.AccountNotForHost, 403), (e.ProbeError, 502), (e.NotFound, 404),
-    (e.Conflict, 409), (e.NotSignedIn, 401), (e.NotAllowed, 403), (e.TooManyTries, 429), (e.TooLarge, 413),
+    (e.Conflict, 409), (e.NotSignedIn, 401), (e.NotAllowed, 403), (e.TooManyTries, 429),
     (e.WrongMediaType, 415), (e.Malformed, 400), (e.InvalidInput, 422), (e.GaugeError, 500),
 )  # fmt: skip
+TITLES = {
+    400: "Not readable",
+    404: "Not found",
+    405: "Not possible",
+    408: "Too slow",
+    413: "Too large",
+    503: "Too busy",
+}
 
 
 def status_of(error: e.GaugeError) -> int:
@@ -49,4 +57,5 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def plain(_: Request, error: HTTPException) -> JSONResponse:
-        return answer(error.status_code, "Not found" if error.status_code == 404 else "Error", str(error.detail))
+        field = "body" if error.status_code in (408, 413, 503) else ""
+        return answer(error.status_code, TITLES.get(error.status_code, "Error"), str(error.detail), field)

@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import secrets
-from typing import Annotated, cast
+from typing import Annotated
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field, SecretStr
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.authorisation import COOKIE, cookie_of
-from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of
-from hardy_gauge.api.fields import Password, PersonName, Strict
-from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
+from hardy_gauge.api.browser import enter
+from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of, limits_of, passwords_of
+from hardy_gauge.api.fields import Code, Password, PersonName, Strict
 from hardy_gauge.errors import Conflict, NotFound, NotSignedIn
-from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import who as w
-from hardy_gauge.store.audit import become
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.passwords import NOBODY, hash_password, matches
 from hardy_gauge.store.people import Person, SignIn
@@ -26,7 +23,6 @@ from hardy_gauge.store.second_factor import accepted
 
 router = APIRouter(tags=["sign-in"])
 DEMO = "demo"
-Code = Annotated[str, Field(max_length=40, description="of the second factor, or a recovery code")]
 
 
 class Me(BaseModel):
@@ -53,25 +49,6 @@ class First(Strict):
     code: Annotated[SecretStr, Field(max_length=200)]
     name: PersonName
     password: Password
-
-
-def limits_of(request: Request) -> SignInLimits:
-    return cast(SignInLimits, request.app.state.sign_in_limits)
-
-
-def passwords_of(request: Request) -> PasswordPool:
-    return cast(PasswordPool, request.app.state.passwords)
-
-
-def enter(reader: Reader, session: Session, person: Person, request: Request, response: Response) -> None:
-    """Sign a person in; the browser's old sign-in ends."""
-    browser = w.Browser(client_of(request), request.headers.get("user-agent", ""))
-    key = w.sign_in(session, person, browser, cookie_of(request.headers), reader.clock())
-    become(person.name)
-    response.set_cookie(
-        COOKIE, key, max_age=w.SIGNED_IN_US // 1_000_000, httponly=True, samesite="strict",
-        secure=request.url.scheme == "https",
-    )  # fmt: skip
 
 
 @router.get("/me")

@@ -39,15 +39,14 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
 
 
 def _trouble(session: Session, server_id: int, trouble: Trouble) -> None:
+    to_us = None if trouble.to_us is None else max(trouble.to_us, trouble.from_us)  # the clock may have been set back
     if trouble.row_id is None:
-        row = Gap(
-            server_id=server_id, kind=trouble.kind, from_us=trouble.from_us, to_us=trouble.to_us, reason=trouble.reason
-        )
+        row = Gap(server_id=server_id, kind=trouble.kind, from_us=trouble.from_us, to_us=to_us, reason=trouble.reason)
         session.add(row)
         session.flush()
         trouble.row_id = row.id
         return
-    session.get_one(Gap, trouble.row_id).to_us = trouble.to_us
+    session.get_one(Gap, trouble.row_id).to_us = to_us
 
 
 def _plan(session: Session, server_id: int, plan: TakenPlan) -> None:

@@ -9,52 +9,41 @@ from __future__ import annotations
 
 import io
 import json
-import struct
 import uuid
 import zipfile
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal, cast
+from typing import Annotated, Any, Literal, cast
 
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, joinedload
 
+from hardy_gauge.capture.bundle_parts import DAMAGED, BadBundle, BundleParts
 from hardy_gauge.capture.registration import cluster_named
-from hardy_gauge.errors import InvalidInput
+from hardy_gauge.core.figures.csv_cells import neutral
 from hardy_gauge.store import segments
+from hardy_gauge.store.blocks import encode
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import BUNDLE, CaptureState, Change, Gap, Plan, Segment, Server, Snapshot, Statement
 
 FORMAT = "hardy-gauge bundle"
 VERSION = 1
-# what the archive's reader and JSON raise on bytes that are not theirs
-DAMAGED = (
-    zipfile.BadZipFile, zlib.error, struct.error, KeyError, NotImplementedError, RuntimeError, EOFError, OSError, ValueError,
-)  # fmt: skip
-MOST_BYTES = 4 * 2**30
 STATEMENTS = {"fingerprint": pl.String, "text": pl.String, "kind": pl.String, "first_seen_us": pl.Int64}
-
-
-class BadBundle(InvalidInput):
-    """A file that is no bundle, or a damaged one."""
-
-    title = "The file cannot be opened"
-
-    def __init__(self, detail: str, field: str = "file") -> None:
-        super().__init__(detail, field)
 
 
 class Part(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+ServerName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\s/\x00-\x1f][^/\x00-\x1f]*$")]
+
+
 class Described(Part):
-    name: str = Field(min_length=1, max_length=80)
-    cluster: str = Field(min_length=1, max_length=80)
+    name: ServerName
+    cluster: ServerName
     role: str
     engine: str
     engine_version: str
@@ -96,7 +85,7 @@ def write(store: Store, server_ids: Sequence[int], since_us: int, until_us: int,
         for number, server in enumerate(servers):
             used |= _write_server(session, archive, number, server, since_us, until_us, texts)
         rows = [{c: getattr(texts[i], c) for c in STATEMENTS} for i in sorted(used) if i in texts]
-        archive.writestr("statements.parquet", segments.encode(pl.DataFrame(rows, schema=STATEMENTS)))
+        archive.writestr("statements.parquet", encode(pl.DataFrame(rows, schema=STATEMENTS)))
         manifest = Manifest(
             format="hardy-gauge bundle", version=1, id=uuid.uuid4().hex, made_us=now_us, since_us=since_us,
             until_us=until_us, note=note,
@@ -131,7 +120,7 @@ def _write_server(
             used |= set(frame["statement"].unique().to_list())
             frame = frame.with_columns(pl.col("statement").cast(pl.Int32)).join(names, on="statement", how="left")
             frame = frame.drop("statement")
-        archive.writestr(f"{number}/{kind}.parquet", segments.encode(frame))
+        archive.writestr(f"{number}/{kind}.parquet", encode(frame))
     for row in session.scalars(select(Snapshot).where(Snapshot.server_id == server.id)):
         archive.writestr(f"{number}/{row.kind}.json", json.dumps({"taken_us": row.taken_us, "body": row.body}))
     plans = session.scalars(select(Plan).where(Plan.server_id == server.id, Plan.statement_id.in_(used)))
@@ -162,70 +151,58 @@ def _write_server(
     return used
 
 
-class Reader:
-    """An opened archive; every part is checked before it is used."""
-
-    def __init__(self, content: bytes) -> None:
-        try:
-            self.archive = zipfile.ZipFile(io.BytesIO(content))
-            size = sum(item.file_size for item in self.archive.infolist())
-            self.manifest = Manifest.model_validate_json(self.archive.read("manifest.json"))
-        except ValidationError as error:
-            first = error.errors()[0]
-            where = ".".join(str(part) for part in first["loc"])
-            raise BadBundle(f"the bundle's manifest is not as expected: {where}: {first['msg']}") from error
-        except DAMAGED as error:
-            raise BadBundle("the file is not a bundle: an archive with a manifest was expected") from error
-        if size > MOST_BYTES:
-            raise BadBundle(f"the bundle holds more than {MOST_BYTES:,} bytes")
-
-    def frame(self, name: str) -> pl.DataFrame:
-        """A Parquet part; empty when there is none."""
-        if name not in self.archive.namelist():
-            return pl.DataFrame()
-        try:
-            return pl.read_parquet(io.BytesIO(self.archive.read(name)))
-        except Exception as error:
-            raise BadBundle(f"{name} is damaged: {' '.join(str(error).split())[:200]}") from error
-
-    def document(self, name: str) -> Any:
-        """A JSON part; None when there is none."""
-        if name not in self.archive.namelist():
-            return None
-        try:
-            return json.loads(self.archive.read(name))
-        except DAMAGED as error:
-            raise BadBundle(f"{name} is damaged: {error}") from error
+def _manifest(parts: BundleParts) -> Manifest:
+    try:
+        document = parts.document("manifest.json")
+    except BadBundle as error:
+        raise BadBundle("the file is not a bundle: an archive with a manifest was expected") from error
+    if document is None:
+        raise BadBundle("the file is not a bundle: an archive with a manifest was expected")
+    try:
+        return Manifest.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise BadBundle(f"the bundle's manifest is not as expected: {where}: {first['msg']}") from error
 
 
-def open_in(store: Store, content: bytes) -> Opened:
-    """Take a bundle's servers into a store, whole or not at all; one that is there already is left as it is.
+def open_in(store: Store, path: Path) -> Opened:
+    """Take the servers of a bundle's file into a store, whole or not at all; one that is there already is left as it is.
 
     A name that is taken gets the first digits of the bundle's id.
     """
-    reader = Reader(content)
-    key = f"{BUNDLE}{reader.manifest.id}/"
-    with store.write() as session:
-        known = list(session.scalars(select(Server.name).where(Server.address.like(f"{key}%")).order_by(Server.name)))
+    with BundleParts(path) as parts:
+        manifest = _manifest(parts)
+        key = f"{BUNDLE}{manifest.id}/"
+        with store.read() as session:
+            query = select(Server.name).where(Server.address.like(f"{key}%")).order_by(Server.name)
+            known = list(session.scalars(query))
         if known:
-            return Opened(reader.manifest.id, known, False)
+            return Opened(manifest.id, known, False)
         try:
-            ids = _statements(session, reader)
-            names = [
-                _open_server(session, reader, number, described, f"{key}{number}", ids)
-                for number, described in enumerate(reader.manifest.servers)
-            ]
+            texts = parts.frame("statements.parquet").select(*STATEMENTS)
+            brought = [_brought(parts, number) for number in range(len(manifest.servers))]
+            with store.write() as session:
+                ids = _statements(session, texts)
+            blocks = [_blocks(one, ids) for one in brought]
+            with store.write() as session:
+                names = [
+                    _open_server(
+                        session, manifest, number, f"{key}{number}", one, blocks[number], dict(ids.iter_rows())
+                    )
+                    for number, one in enumerate(brought)
+                ]
         except (AttributeError, TypeError, pl.exceptions.PolarsError, *DAMAGED) as error:
             if isinstance(error, BadBundle):
                 raise
             raise BadBundle(f"the bundle is not as expected: {' '.join(str(error).split())[:200]}") from error
-    return Opened(reader.manifest.id, names, True)
+    return Opened(manifest.id, names, True)
 
 
-def _statements(session: Session, reader: Reader) -> pl.DataFrame:
+def _statements(session: Session, texts: pl.DataFrame) -> pl.DataFrame:
     """This store's ids by fingerprint."""
     found: dict[str, int] = {}
-    for row in reader.frame("statements.parquet").select(*STATEMENTS).iter_rows(named=True):
+    for row in texts.iter_rows(named=True):
         known = session.scalar(select(Statement).where(Statement.fingerprint == row["fingerprint"]))
         if known is None:
             known = Statement(**row)
@@ -238,40 +215,65 @@ def _statements(session: Session, reader: Reader) -> pl.DataFrame:
     )
 
 
+@dataclass(frozen=True)
+class _Brought:
+    """What a server brings, read and checked before anything is stored; plans with the fingerprint of each."""
+
+    series: dict[segments.Kind, pl.DataFrame]
+    snapshots: list[Snapshot]
+    plans: list[tuple[str, Plan]]
+    marks: list[Change | Gap]
+
+
+def _brought(parts: BundleParts, number: int) -> _Brought:
+    """Reading takes its time, so no transaction waits for it."""
+    series = {kind: parts.frame(f"{number}/{kind}.parquet") for kind in segments.KINDS}
+    snapshots = [
+        Snapshot(kind=kind, taken_us=int(found["taken_us"]), body=dict(found["body"]))
+        for kind in ("settings", "schema")
+        if (found := parts.document(f"{number}/{kind}.json")) is not None
+    ]
+    plans = [
+        (str(plan["fingerprint"]), Plan(**{name: value for name, value in plan.items() if name != "fingerprint"}))
+        for plan in parts.document(f"{number}/plans.json") or []
+    ]
+    marks: list[Change | Gap] = [Change(**one) for one in parts.document(f"{number}/changes.json") or []]
+    marks += [Gap(**one) for one in parts.document(f"{number}/gaps.json") or []]
+    return _Brought({kind: frame for kind, frame in series.items() if len(frame)}, snapshots, plans, marks)
+
+
+def _blocks(found: _Brought, ids: pl.DataFrame) -> list[segments.Block]:
+    """The series as they will lie in the store."""
+    blocks = []
+    for kind, frame in found.series.items():
+        if "fingerprint" in frame.columns:
+            frame = frame.join(ids, on="fingerprint", how="left").drop("fingerprint")
+            frame = frame.with_columns(pl.col("statement").fill_null(-1))
+        blocks.append(segments.block(kind, frame.with_columns(pl.col(segments.TIME[kind]).cast(pl.Int64))))
+    return blocks
+
+
 def _open_server(
-    session: Session, reader: Reader, number: int, described: Described, address: str, ids: pl.DataFrame
-) -> str:
+    session: Session, manifest: Manifest, number: int, address: str, found: _Brought, blocks: Sequence[segments.Block],
+    ids: dict[str, int],
+) -> str:  # fmt: skip
+    described = manifest.servers[number]
     taken = session.scalar(select(Server.id).where(Server.name == described.name)) is not None
-    name = f"{described.name}-{reader.manifest.id[:6]}" if taken else described.name
+    name = f"{described.name}-{manifest.id[:6]}" if taken else described.name
     server = Server(
         name=name, cluster_id=cluster_named(session, described.cluster).id, address=address,
         **described.model_dump(exclude={"name", "cluster"}),
     )  # fmt: skip
-    server.capture = CaptureState(recorded_until_us=reader.manifest.until_us, seen_us=reader.manifest.until_us)
+    server.capture = CaptureState(recorded_until_us=manifest.until_us, seen_us=manifest.until_us)
     session.add(server)
     session.flush()
-    for kind in segments.KINDS:
-        frame = reader.frame(f"{number}/{kind}.parquet")
-        if frame.is_empty():
-            continue
-        if "fingerprint" in frame.columns:
-            frame = frame.join(ids, on="fingerprint", how="left").drop("fingerprint")
-            frame = frame.with_columns(pl.col("statement").fill_null(-1))
-        frame = frame.with_columns(pl.col(segments.TIME[kind]).cast(pl.Int64))
-        segments.append(session, server.id, kind, frame)
-    for name_of in ("settings", "schema"):
-        found = reader.document(f"{number}/{name_of}.json")
-        if found is not None:
-            row = Snapshot(server_id=server.id, kind=name_of, taken_us=int(found["taken_us"]), body=dict(found["body"]))
-            session.add(row)
-    by_print = dict(ids.iter_rows())
-    for plan in reader.document(f"{number}/plans.json") or []:
-        statement = by_print[plan.pop("fingerprint")]
-        session.add(Plan(server_id=server.id, statement_id=statement, **plan))
-    for change in reader.document(f"{number}/changes.json") or []:
-        session.add(Change(server_id=server.id, **change))
-    for gap in reader.document(f"{number}/gaps.json") or []:
-        session.add(Gap(server_id=server.id, **gap))
+    for block in blocks:
+        segments.append_block(session, server.id, block)
+    for fingerprint, plan in found.plans:
+        plan.statement_id = ids[fingerprint]
+    for row in (*found.snapshots, *(plan for _, plan in found.plans), *found.marks):
+        row.server_id = server.id
+        session.add(row)
     session.flush()
     return name
 
@@ -288,28 +290,29 @@ def remove(store: Store, bundle: str) -> int:
     return len(rows)
 
 
-def export(content: bytes, folder: Path, form: Literal["parquet", "csv"]) -> list[Path]:
-    """Write every series of a bundle to a folder, one file a server and kind, with the statement's text beside its
+def export(path: Path, folder: Path, form: Literal["parquet", "csv"]) -> list[Path]:
+    """Write every series of a bundle's file to a folder, one file a server and kind, with the statement's text beside its
     fingerprint. CSV after RFC 4180.
     """
-    reader = Reader(content)
     folder.mkdir(parents=True, exist_ok=True)
-    texts = reader.frame("statements.parquet").select("fingerprint", "text")
     written = []
-    for number, described in enumerate(reader.manifest.servers):
-        for kind in segments.KINDS:
-            frame = reader.frame(f"{number}/{kind}.parquet")
-            if frame.is_empty():
-                continue
-            if "fingerprint" in frame.columns:
-                frame = frame.join(texts, on="fingerprint", how="left")
-            safe = "".join(c if c.isalnum() or c in "-_." else "_" for c in described.name)
-            path = folder / f"{safe}-{kind}.{form}"
-            if form == "csv":
-                frame.write_csv(path, line_terminator="\r\n")
-            else:
-                frame.write_parquet(path)
-            written.append(path)
+    with BundleParts(path) as parts:
+        manifest = _manifest(parts)
+        texts = parts.frame("statements.parquet").select("fingerprint", "text")
+        for number, described in enumerate(manifest.servers):
+            for kind in segments.KINDS:
+                frame = parts.frame(f"{number}/{kind}.parquet")
+                if frame.is_empty():
+                    continue
+                if "fingerprint" in frame.columns:
+                    frame = frame.join(texts, on="fingerprint", how="left")
+                safe = "".join(c if c.isalnum() or c in "-_." else "_" for c in described.name)
+                path = folder / f"{safe}-{kind}.{form}"
+                if form == "csv":
+                    neutral(frame).write_csv(path, line_terminator="\r\n")
+                else:
+                    frame.write_parquet(path)
+                written.append(path)
     return written
 
 

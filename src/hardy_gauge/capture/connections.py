@@ -93,7 +93,7 @@ def connections_of(store: Store, now_us: int) -> Connections:
         rows = []
         for server in session.scalars(query):
             rule = rule_for(rules, server.name, server.cluster.name, server.labels, now_us)
-            state, words = capture_state(server, now_us)
+            state, words = capture_state(server, now_us, store.health.failure)
             account = account_of(session, server)
             by = "" if account is None else "itself" if server.account_id else "its group"
             rows.append(

@@ -9,6 +9,7 @@ from typing import Annotated, NoReturn
 import typer
 
 from hardy_gauge.capture import bundles
+from hardy_gauge.capture.bundle_parts import BadBundle
 from hardy_gauge.cli.audit import as_operator
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
@@ -31,8 +32,8 @@ def open_(file: File, data: Annotated[Path, typer.Option(help="Folder of the sto
     store = Store(AppSettings(data=data).store_path)
     try:
         with as_operator("bundle open", file.name):
-            opened = bundles.open_in(store, _read(file))
-    except bundles.BadBundle as error:
+            opened = bundles.open_in(store, _there(file))
+    except BadBundle as error:
         _fail(str(error))
     finally:
         store.close()
@@ -50,18 +51,17 @@ def export(
     Example: hardy-gauge bundle export loans.bundle --to loans --format csv
     """
     try:
-        written = bundles.export(_read(file), to, form.value)
-    except bundles.BadBundle as error:
+        written = bundles.export(_there(file), to, form.value)
+    except BadBundle as error:
         _fail(str(error))
     for path in written:
         typer.echo(str(path))
 
 
-def _read(file: Path) -> bytes:
-    try:
-        return file.read_bytes()
-    except OSError as error:
-        _fail(f"{file}: {error.strerror}")
+def _there(file: Path) -> Path:
+    if not file.is_file():
+        _fail(f"{file}: there is no such file")
+    return file
 
 
 def _fail(words: str) -> NoReturn:

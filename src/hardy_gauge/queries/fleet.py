@@ -116,7 +116,7 @@ def _stand(line: Line) -> Stand:
 
 def _line(reader: Reader, server: Server, beside: PeerComparison, now: int) -> Line:
     peer = beside.distances.get(server.id)
-    state, state_words = capture_state(server, now)
+    state, state_words = capture_state(server, now, reader.store.health.failure)
     load = recent_gauge(reader, server.id, "active_sessions", now)
     shift = reader.shift(server.id, now)
     standing = standing_of(state, load.value, load.centre, shift)

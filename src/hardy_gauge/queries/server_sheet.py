@@ -86,7 +86,7 @@ def server_sheet(reader: Reader, window: Window, name: str) -> ServerSheet:
 def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Window) -> ServerSheet:
     now, focus = reader.clock(), window.focus
     findings = findings_in(reader, [owner], focus)
-    state, state_words = capture_state(owner, now)
+    state, state_words = capture_state(owner, now, reader.store.health.failure)
     listed = statement_rows(reader, window, owner.name)
     gauges = [named_gauge(reader, owner.id, shown, focus) for shown in SHOWN]
     load = gauges[0]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +17,7 @@ from hardy_gauge.core.narrative.snapshots import difference_sentence
 from hardy_gauge.core.statements.ratios import per_call
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store.blocks import frame_of
 from hardy_gauge.store.models import CounterSnapshot, Server
 from hardy_gauge.store.servers import find_server
 
@@ -165,7 +165,7 @@ def _statement(row: dict[str, Any], done: dict[str, float], total: float) -> Sta
 
 def statements_of(row: CounterSnapshot) -> pl.DataFrame:
     """A row a statement as it was counted: key, fingerprint, text, who, figures."""
-    return pl.read_parquet(io.BytesIO(row.statements))
+    return frame_of(row.statements)
 
 
 def compare(first: CounterSnapshot, second: CounterSnapshot) -> Done:

@@ -5,13 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import polars as pl
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
+from hardy_gauge.core.narrative.capture import nothing_recorded
 from hardy_gauge.core.narrative.storage import storage_sentence
 from hardy_gauge.core.time.span import HOUR_US, Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in
 from hardy_gauge.store.limits import Limits, limits_of
-from hardy_gauge.store.models import Server
+from hardy_gauge.store.models import DamagedSegment, Segment, Server
 from hardy_gauge.store.use import use_of
 
 COLUMNS = ("span_s", "capture_calls_made", "capture_call_s", "capture_core_s", "capture_s")
@@ -33,6 +36,19 @@ class Price:
 
 
 @dataclass(frozen=True)
+class DamagedOut:
+    """A stored block that is left out of every answer: of which server and series, over which span, and why."""
+
+    server: str
+    kind: str
+    since_us: int
+    until_us: int
+    rows: int
+    found_us: int
+    why: str
+
+
+@dataclass(frozen=True)
 class StorageUse:
     """Bytes in all and by series, what they grow by a day, and days until the limit, where one is set."""
 
@@ -43,6 +59,7 @@ class StorageUse:
     by_kind: dict[str, int]
     limits: Limits
     prices: list[Price]
+    damaged: list[DamagedOut]
 
 
 def storage_use(reader: Reader) -> StorageUse:
@@ -51,12 +68,28 @@ def storage_use(reader: Reader) -> StorageUse:
     with reader.store.read() as session:
         limits = limits_of(session)
         use = use_of(session, now, limits.most_bytes)
+        damaged = _damaged(session)
+    failure = reader.store.health.failure
     with reader.read_ahead([server.id for server in servers], Span(now - HOUR_US, now), COLUMNS):
         prices = [_price(reader, server, use.by_server_a_day.get(server.id, 0.0), now) for server in servers]
     sentence = storage_sentence(
-        use.used_bytes, use.bytes_a_day, limits.most_bytes, use.days_left, [price.core_share for price in prices]
-    )
-    return StorageUse(sentence, use.used_bytes, use.bytes_a_day, use.days_left, use.by_kind, limits, prices)
+        use.used_bytes, use.bytes_a_day, limits.most_bytes, use.days_left, [price.core_share for price in prices],
+        len(damaged), nothing_recorded(failure.why, failure.since_us) if failure else "",
+    )  # fmt: skip
+    return StorageUse(sentence, use.used_bytes, use.bytes_a_day, use.days_left, use.by_kind, limits, prices, damaged)
+
+
+def _damaged(session: Session) -> list[DamagedOut]:
+    rows = session.execute(
+        select(
+            Server.name, Segment.kind, Segment.start_us, Segment.end_us, Segment.rows, DamagedSegment.found_us,
+            DamagedSegment.why,
+        )
+        .join(Segment, Segment.id == DamagedSegment.segment_id)
+        .join(Server, Server.id == Segment.server_id)
+        .order_by(DamagedSegment.found_us.desc())
+    )  # fmt: skip
+    return [DamagedOut(*row) for row in rows]
 
 
 def _price(reader: Reader, server: Server, bytes_a_day: float, now: int) -> Price:

@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy import select
 
 from hardy_gauge.core.figures.catalogue import FIGURES
+from hardy_gauge.core.narrative.capture import nothing_recorded
 from hardy_gauge.core.reference.usual_range import UsualRange, troubled_spans, usual_range
 from hardy_gauge.core.time.coverage import NOT_RECORDED
 from hardy_gauge.core.time.span import MINUTE_US, Span
@@ -101,6 +102,9 @@ def tape(reader: Reader, scope: str, span: str) -> Tape:
                 Gap.server_id.in_(names), Gap.from_us < view.until_us, (Gap.to_us.is_(None)) | (Gap.to_us > view.since_us)
             )
         ).all()  # fmt: skip
+    if (failure := reader.store.health.failure) is not None and now > failure.since_us:
+        why = nothing_recorded(failure.why, failure.since_us)
+        gaps = [*gaps, *(Gap(server_id=i, kind="gap", from_us=failure.since_us, to_us=None, reason=why) for i in names)]
     shifts = [(names[s.id], reader.shift(s.id, now)) for s in servers]
     return Tape(
         scope=scope, since_us=since, until_us=view.until_us, step_us=step, now_us=now, at_us=grid.tolist(),

@@ -3,5 +3,7 @@
 from __future__ import annotations
 
 JOBS = {
+    "bundle": "hardy_gauge.capture.bundle_parts:serve",
+    "import": "hardy_gauge.capture.imports.apart:serve",
     "sqlite": "hardy_gauge.load.sqlite_player:play",
 }

@@ -21,6 +21,7 @@ NOBODY = 65534
 PR_SET_PDEATHSIG, PR_SET_DUMPABLE, PR_SET_SECCOMP, PR_SET_NO_NEW_PRIVS = 1, 4, 22, 38
 CLONE_NEWUSER, CLONE_NEWNET, CLONE_NEWIPC = 0x10000000, 0x40000000, 0x08000000
 CREATE_RULESET, ADD_RULE, RESTRICT_SELF = 444, 445, 446  # the same numbers on every architecture
+READ_FILE = 1 << 2
 READ = 1 << 0 | 1 << 2 | 1 << 3  # execute (to map libraries), read a file, list a folder
 # bits of file access that each version of Landlock added: all of 1, then refer, truncate, ioctl
 FILE_ACCESS = {1: (1 << 13) - 1, 2: 1 << 13, 3: 1 << 14, 5: 1 << 15}
@@ -44,8 +45,9 @@ def die_with_parent() -> None:
             os._exit(1)
 
 
-def confine(folder: Path, readable: Iterable[Path]) -> list[str]:
-    """Take from this process everything but ``folder`` and reading ``readable``; returns what holds from now on.
+def confine(folder: Path, readable: Iterable[Path], keep_user: bool = False) -> list[str]:
+    """Take from this process everything but ``folder`` and reading ``readable``; returns what holds from now on. It becomes another user
+    unless ``keep_user``.
 
     Whatever it has to import must be imported before.
     """
@@ -55,7 +57,7 @@ def confine(folder: Path, readable: Iterable[Path]) -> list[str]:
     libc = _libc()
     if libc.unshare(CLONE_NEWNET | CLONE_NEWIPC) == 0 or libc.unshare(CLONE_NEWUSER | CLONE_NEWNET | CLONE_NEWIPC) == 0:
         held.append("no network")
-    if os.getuid() == 0:
+    if os.getuid() == 0 and not keep_user:
         with suppress(OSError):
             os.chown(folder, NOBODY, NOBODY)
             for inside in folder.rglob("*"):
@@ -88,8 +90,8 @@ def _landlock(libc: ctypes.CDLL, folder: Path, readable: Iterable[Path]) -> bool
     try:
         _allow(libc, rules, folder, every)
         for path in readable:
-            _allow(libc, rules, path, READ)
-        _allow(libc, rules, Path("/dev/urandom"), 1 << 2)
+            _allow(libc, rules, path, READ if os.path.isdir(path) else READ_FILE)
+        _allow(libc, rules, Path("/dev/urandom"), READ_FILE)
         return bool(libc.syscall(RESTRICT_SELF, rules, 0) == 0)
     finally:
         os.close(rules)

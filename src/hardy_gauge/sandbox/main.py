@@ -1,4 +1,4 @@
-"""A sandboxed process: ``python -m hardy_gauge.sandbox.main JOB FOLDER CONNECTION LIMITS``.
+"""A sandboxed process: ``python -m hardy_gauge.sandbox.main JOB FOLDER CONNECTION LIMITS [FILE...]``.
 
 The job's module is imported first, then the process gives up its rights, and only then reads what it was given.
 """
@@ -18,13 +18,13 @@ from hardy_gauge.sandbox.kernel import confine
 from hardy_gauge.sandbox.limits import SandboxLimits
 
 
-def main(job: str, folder: str, number: str, limits: str) -> None:
+def main(job: str, folder: str, number: str, limits: str, *readable: str) -> None:
     """Run one job of ``JOBS`` over the connection with this descriptor."""
     module, _, function = JOBS[job].partition(":")
     run = getattr(import_module(module), function)
     connection = Connection(int(number))
     SandboxLimits(**json.loads(limits)).apply()
-    held = confine(Path(folder), _libraries())
+    held = confine(Path(folder), [*_libraries(), *map(Path, readable)], keep_user=bool(readable))
     os.chdir(folder)
     connection.send_bytes(json.dumps({"held": held}).encode())
     run(connection, Path(folder))

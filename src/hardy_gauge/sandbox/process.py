@@ -11,6 +11,7 @@ import socket
 import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
 from contextlib import suppress
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -34,17 +35,18 @@ class SandboxEnded(GaugeError):
 class SandboxProcess:
     """One process with a folder of its own, both gone after ``close``. ``held`` says what it cannot do.
 
-    Not for several threads; the thread that makes it has to outlive it.
+    ``readable`` are files beside its folder that it may read; it stays the same user then, who may open them. Not for
+    several threads; the thread that makes it has to outlive it.
     """
 
-    def __init__(self, job: str, limits: SandboxLimits) -> None:
+    def __init__(self, job: str, limits: SandboxLimits, readable: Sequence[Path] = ()) -> None:
         self.folder = work_folder()
         self.job = job
         ours, theirs = socket.socketpair()
         number = theirs.fileno()
         command = [
             sys.executable, "-I", "-m", "hardy_gauge.sandbox.main", job, str(self.folder), str(number),
-            json.dumps(limits.as_dict()),
+            json.dumps(limits.as_dict()), *map(str, readable),
         ]  # fmt: skip
         environment = {
             "PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "TMPDIR": str(self.folder), "SQLITE_TMPDIR": str(self.folder),

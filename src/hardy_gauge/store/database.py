@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from hardy_gauge.store.audit import acts, add_line, close_line, note_changes
 from hardy_gauge.store.migrate import upgrade
+from hardy_gauge.store.write_health import WriteHealth
 
 
 class Store:
@@ -20,7 +22,7 @@ class Store:
 
     def __init__(self, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
-        self.path = path
+        self.path, self.health = path, WriteHealth()
         self.engine: Engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", _on_connect)
         event.listen(self.engine, "begin", _on_begin)
@@ -49,16 +51,19 @@ class Store:
         """A session that writes: committed at its end, rolled back on an error. Writers follow one another. Where somebody
         acts, their line in the audit log is of the same transaction.
         """
+        began = time.monotonic()
         with self._sessions() as session:
-            session.connection(execution_options={"writes": True})
             try:
+                session.connection(execution_options={"writes": True})
                 yield session
                 session.flush()
                 close_line(session)
                 session.commit()
-            except BaseException:
+            except BaseException as error:
+                self.health.failed(error)
                 session.rollback()
                 raise
+        self.health.succeeded(time.monotonic() - began)
 
     def close(self) -> None:
         """Close all connections."""

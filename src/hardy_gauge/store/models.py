@@ -212,6 +212,15 @@ class Segment(Base):
     body: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
 
 
+class DamagedSegment(Base):
+    """A segment whose block is not what was written: it is left out of every answer."""
+
+    __tablename__ = "damaged_segment"
+    segment_id: Mapped[int] = mapped_column(ForeignKey("segment.id", ondelete="CASCADE"), primary_key=True)
+    found_us: Mapped[int]
+    why: Mapped[str]
+
+
 class Import(Base):
     """An uploaded file, or what one sender sent in a day. ``rejected`` are the lines
     that were refused, by number, with the reason of each.

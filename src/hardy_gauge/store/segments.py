@@ -6,13 +6,17 @@ import io
 import threading
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from typing import IO, Literal, cast, get_args
 
 import polars as pl
 from sqlalchemy import delete, func, select
+from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from hardy_gauge.store.models import ImportSegment, Segment
+from hardy_gauge.store.blocks import MARK, DamagedBlock, content_of, frame_of, sealed
+from hardy_gauge.store.damage import set_aside
+from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
 
 Kind = Literal["metric", "statement", "sample", "execution", "table"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
@@ -70,25 +74,39 @@ def forget() -> None:
     _decoded.clear()
 
 
-def append(session: Session, server_id: int, kind: Kind, frame: pl.DataFrame, import_id: int | None = None) -> None:
-    """Store rows as one segment, sorted by time; an empty frame stores nothing. ``import_id`` says what it came with."""
-    if frame.is_empty():
-        return
+@dataclass(frozen=True)
+class Block:
+    """Rows of one series as they are stored, over ``[start_us, end_us)``."""
+
+    kind: Kind
+    start_us: int
+    end_us: int
+    rows: int
+    body: bytes
+
+
+def block(kind: Kind, frame: pl.DataFrame) -> Block:
+    """The block of a frame that has rows, sorted by time."""
     time = TIME[kind]
     frame = frame.sort(time)
-    start, end = int(frame[time][0]), int(frame[time][-1]) + 1
-    row = Segment(server_id=server_id, kind=kind, start_us=start, end_us=end, rows=len(frame), body=encode(frame))
+    return Block(kind, int(frame[time][0]), int(frame[time][-1]) + 1, len(frame), sealed(frame))
+
+
+def append(session: Session, server_id: int, kind: Kind, frame: pl.DataFrame, import_id: int | None = None) -> None:
+    """Store rows as one segment, sorted by time; an empty frame stores nothing. ``import_id`` says what it came with."""
+    if not frame.is_empty():
+        append_block(session, server_id, block(kind, frame), import_id)
+
+
+def append_block(session: Session, server_id: int, found: Block, import_id: int | None = None) -> None:
+    """Store a block that was made before."""
+    row = Segment(
+        server_id=server_id, kind=found.kind, start_us=found.start_us, end_us=found.end_us, rows=found.rows, body=found.body
+    )  # fmt: skip
     session.add(row)
     if import_id is not None:
         session.flush()
         session.add(ImportSegment(segment_id=row.id, import_id=import_id))
-
-
-def encode(frame: pl.DataFrame) -> bytes:
-    """A frame as a Parquet block."""
-    buffer = io.BytesIO()
-    frame.write_parquet(buffer, compression="zstd", statistics=False, row_group_size=1 << 20)
-    return buffer.getvalue()
 
 
 def read(
@@ -110,6 +128,7 @@ def read(
             Segment.kind == kind,
             Segment.start_us < until_us,
             Segment.end_us > since_us,
+            Segment.id.not_in(select(DamagedSegment.segment_id)),
         )
         .order_by(Segment.start_us)
     ).all()
@@ -127,10 +146,7 @@ def read(
             frames[segment_id] = known
     for at in range(0, len(missing), AT_ONCE):
         part = missing[at : at + AT_ONCE]
-        query = select(Segment.id, Segment.body, Segment.rows).where(
-            Segment.id.in_([segment_id for segment_id, _ in part])
-        )
-        bodies = {segment_id: (body, rows) for segment_id, body, rows in session.execute(query)}
+        bodies = _bodies(session, [segment_id for segment_id, _ in part])
         here = [one for one in part if one[0] in bodies]
         for (segment_id, key), (frame, size) in zip(here, _decode([bodies[i] for i, _ in here], wanted), strict=True):
             frames[segment_id] = frame
@@ -152,22 +168,49 @@ def read(
     return pl.concat(named, how="diagonal")
 
 
-def _decode(bodies: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None) -> list[tuple[pl.DataFrame, int]]:
-    """A frame of each body with its number of rows, and about how many bytes it takes. Those of one shape are read
+def _bodies(session: Session, ids: Sequence[int]) -> dict[int, tuple[bytes, int]]:
+    """The Parquet of segments and their rows, by number. Damaged ones are set aside and not among them."""
+    query = select(Segment.id, Segment.body, Segment.rows)
+    rows: list[tuple[int, bytes, int]] = []
+    damaged: dict[int, str] = {}
+    try:
+        rows = [(i, body, count) for i, body, count in session.execute(query.where(Segment.id.in_(ids)))]
+    except DatabaseError:
+        for segment_id in ids:
+            try:
+                rows += [(i, body, count) for i, body, count in session.execute(query.where(Segment.id == segment_id))]
+            except DatabaseError as error:
+                damaged[segment_id] = f"the store's file is damaged there ({error.orig})"
+    found: dict[int, tuple[bytes, int]] = {}
+    for segment_id, body, count in rows:
+        try:
+            content = content_of(body)
+            if not body.startswith(MARK) and len(frame_of(body)) != count:
+                raise DamagedBlock("it has another number of rows")
+            found[segment_id] = content, count
+        except DamagedBlock as error:
+            damaged[segment_id] = error.detail
+    if damaged:
+        set_aside(session, damaged)
+    return found
+
+
+def _decode(contents: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None) -> list[tuple[pl.DataFrame, int]]:
+    """A frame of each content with its number of rows, and about how many bytes it takes. Those of one shape are read
     together, which uses every core.
     """
     by_shape: dict[tuple[tuple[str, pl.DataType], ...], list[int]] = {}
-    for place, (body, _) in enumerate(bodies):
-        schema = pl.read_parquet_schema(io.BytesIO(body))
+    for place, (content, _) in enumerate(contents):
+        schema = pl.read_parquet_schema(io.BytesIO(content))
         shape = tuple((name, kind) for name, kind in schema.items() if columns is None or name in columns)
         by_shape.setdefault(shape, []).append(place)
-    frames: list[tuple[pl.DataFrame, int]] = [(pl.DataFrame(), 0)] * len(bodies)
+    frames: list[tuple[pl.DataFrame, int]] = [(pl.DataFrame(), 0)] * len(contents)
     for shape, places in by_shape.items():
-        sources: list[IO[bytes]] = [io.BytesIO(bodies[place][0]) for place in places]
+        sources: list[IO[bytes]] = [io.BytesIO(contents[place][0]) for place in places]
         whole = pl.scan_parquet(sources, extra_columns="ignore").select(name for name, _ in shape).collect()
         row_size, start = whole.estimated_size() / max(len(whole), 1), 0
         for place in places:
-            rows = bodies[place][1]
+            rows = contents[place][1]
             frames[place] = whole.slice(start, rows), int(rows * row_size)
             start += rows
     return frames
@@ -189,19 +232,24 @@ def compact(session: Session, now_us: int) -> int:
     for span in (DAY_US, HOUR_US):
         bucket = Segment.start_us // span
         came = select(ImportSegment.import_id).where(ImportSegment.segment_id == Segment.id).scalar_subquery()
+        sound = Segment.id.not_in(select(DamagedSegment.segment_id))
         groups = session.execute(
             select(Segment.server_id, Segment.kind, bucket, came)
-            .where(bucket * span + span + 120_000_000 < now_us)
+            .where(bucket * span + span + 120_000_000 < now_us, sound)
             .group_by(Segment.server_id, Segment.kind, bucket, came)
             .having(func.count() > 1)
             .having(func.sum(Segment.rows) <= MOST_ROWS)
         ).all()
         for server_id, name, number, import_id in groups:
             kind = cast(Kind, name)
-            mine = (Segment.server_id == server_id, Segment.kind == kind, bucket == number, came.is_(import_id))
-            rows = session.execute(select(Segment.id, Segment.body).where(*mine).order_by(Segment.start_us)).all()
-            frame = pl.concat([pl.read_parquet(io.BytesIO(body)) for _, body in rows], how="diagonal_relaxed")
-            session.execute(delete(Segment).where(Segment.id.in_([row.id for row in rows])))
+            mine = (Segment.server_id == server_id, Segment.kind == kind, bucket == number, came.is_(import_id), sound)
+            ids = list(session.scalars(select(Segment.id).where(*mine).order_by(Segment.start_us)))
+            bodies = _bodies(session, ids)
+            whole = [segment_id for segment_id in ids if segment_id in bodies]
+            if len(whole) < 2:
+                continue
+            frame = pl.concat([pl.read_parquet(io.BytesIO(bodies[i][0])) for i in whole], how="diagonal_relaxed")
+            session.execute(delete(Segment).where(Segment.id.in_(whole)))
             append(session, server_id, kind, frame, import_id)
             merged += 1
     return merged

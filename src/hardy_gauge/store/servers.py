@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session, joinedload
 from hardy_gauge.core.narrative.capture import CaptureFacts, CaptureWord, capture_words
 from hardy_gauge.errors import NotFound
 from hardy_gauge.store.models import BUNDLE, IMPORT, Server
+from hardy_gauge.store.write_health import WriteFailure
 
 
 def find_server(session: Session, name: str) -> Server:
@@ -19,11 +20,12 @@ def find_server(session: Session, name: str) -> Server:
     return server
 
 
-def capture_state(server: Server, now_us: int) -> tuple[CaptureWord, str]:
-    """What is done about a server, and in words."""
+def capture_state(server: Server, now_us: int, failure: WriteFailure | None = None) -> tuple[CaptureWord, str]:
+    """What is done about a server, and in words; ``failure`` is the store's, while it cannot be written."""
     state = server.capture
     facts = CaptureFacts(
         "bundle" if server.address.startswith(BUNDLE) else "import" if server.address.startswith(IMPORT) else "probe",
         state.doing, state.why, state.error, state.recorded_until_us, state.seen_us, server.retired_us,
+        failure.why if failure else "", failure.since_us if failure else 0,
     )  # fmt: skip
     return capture_words(facts, now_us)

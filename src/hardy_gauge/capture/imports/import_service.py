@@ -11,7 +11,8 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from hardy_gauge.capture.imports import reading
+from hardy_gauge.capture.imports import apart, reading
+from hardy_gauge.capture.imports.apart import Stopped
 from hardy_gauge.capture.imports.columns import Layout, signature
 from hardy_gauge.capture.imports.import_batch import of_otlp
 from hardy_gauge.capture.imports.import_writer import ImportTally, delete_import, server_for, write_rows
@@ -25,10 +26,6 @@ from hardy_gauge.store.models import Import, Plan, Preference, Statement, Stored
 LAYOUTS = "import layouts"
 MOST_LAYOUTS = 200
 DAY_US = 86_400_000_000
-
-
-class Stopped(Exception):
-    """Somebody stopped the import; nothing of it is stored."""
 
 
 def known_layouts(session: Session) -> dict[str, Layout]:
@@ -83,7 +80,7 @@ def run_import(
             _note(store, import_id, state="done", detail=f"imported already as import {before}", kind=wanted.format)
             return
         said("reading the file")
-        contents = reading.read(path, name, wanted, now_us, rejected, said)
+        contents = apart.read(path, name, wanted, now_us, rejected, said, stopped)
         said("storing")
         with store.write() as session:
             row = session.get_one(Import, import_id)

@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
-from hardy_gauge.capture.imports import import_service, reading
+from hardy_gauge.capture.imports import apart, import_service, reading
 from hardy_gauge.capture.imports.columns import TARGETS, UNITS, Kind, Layout
 from hardy_gauge.capture.imports.import_queue import ImportQueue
 from hardy_gauge.capture.imports.rejected_rows import RejectedRow, of_document
@@ -88,16 +88,11 @@ class IncomingFiles:
         """Every line that was refused, and why."""
         return list(of_document(self._row(import_id).rejected))
 
-    def temporary(self, key: object) -> Path:
-        """A place for a file that is still coming."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        return self.folder / f"coming-{id(key):x}"
-
     def hand_in(self, name: str, path: Path, who: str, now_us: int) -> LookOut:
         """Keep a file and say how it would be read; ImportRefused, and nothing is kept, when it cannot be."""
         with self.store.read() as session:
             known = import_service.known_layouts(session)
-        found = reading.look(path, name, known)
+        found = apart.look(path, name, known)
         import_id = import_service.hand_in(self.store, name, path, who, now_us)
         path.rename(self._path(import_id))
         return _look(import_id, name, found, found.layout is not None and found.layout in known.values())
@@ -105,18 +100,16 @@ class IncomingFiles:
     def look(self, import_id: int, layout: Layout | None, kind: Kind | None) -> LookOut:
         """How the first rows would be read with another layout; ``kind`` alone asks for a new guess."""
         row, path = self._open(import_id)
-        found = reading.look(path, row.name, {}, layout)
-        if layout is None and kind is not None and found.format == "table":
-            found = reading.look(path, row.name, {}, reading.guessed(path, row.name, kind))
+        found = apart.look(path, row.name, {}, layout, kind)
         return _look(import_id, row.name, found, False)
 
     def start(self, import_id: int, request: reading.ImportRequest) -> ImportOut:
         """Import the file in the background; its layout is remembered for files with the same headings."""
         row, path = self._open(import_id)
-        reading.check(path, row.name, request)
+        headings = apart.check(path, row.name, request)
         if request.layout is not None and request.format == "table":
             with self.store.write() as session:
-                import_service.remember(session, reading.headings(path, row.name), request.layout)
+                import_service.remember(session, headings, request.layout)
         self.queue.start(import_id, path, request)
         return self.one(import_id)
 

@@ -23,6 +23,13 @@ class CaptureFacts:
     recorded_until_us: int
     seen_us: int
     retired_us: int | None
+    store_fails: str = ""
+    store_fails_since_us: int = 0
+
+
+def nothing_recorded(why: str, since_us: int) -> str:
+    """That nothing is recorded of any server, since when and why."""
+    return f"nothing is recorded since {clock(since_us)}: {why}"
 
 
 def capture_words(facts: CaptureFacts, now_us: int) -> tuple[CaptureWord, str]:
@@ -36,6 +43,8 @@ def capture_words(facts: CaptureFacts, now_us: int) -> tuple[CaptureWord, str]:
         return "opened", f"imported from files, until {until}"
     if facts.mode == "reading":
         return "paused", facts.why or "nothing new is recorded, by its rule"
+    if facts.store_fails:
+        return "failing", nothing_recorded(facts.store_fails, facts.store_fails_since_us)
     if facts.error:
         since = f" since {clock(facts.seen_us)}" if facts.seen_us else ""
         return "failing", f"no answer{since}: {facts.error}"

@@ -15,7 +15,7 @@ from hardy_gauge.core.time.span import Span, merged
 Source = Literal["samples", "statements", "counters"]
 NOT_RECORDED = ("gap", "paused")
 # kinds of gaps during which no session was looked at
-NOT_SAMPLED = (*NOT_RECORDED, "not sampled")
+NOT_SAMPLED = (*NOT_RECORDED, "not sampled", "damaged samples")
 
 
 @dataclass(frozen=True)

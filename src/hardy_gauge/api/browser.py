@@ -1,0 +1,24 @@
+"""The cookie of a browser that is signed in."""
+
+from __future__ import annotations
+
+from fastapi import Request, Response
+from sqlalchemy.orm import Session
+
+from hardy_gauge.api.authorisation import COOKIE, cookie_of
+from hardy_gauge.api.current import client_of
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store import who as w
+from hardy_gauge.store.audit import become
+from hardy_gauge.store.people import Person
+
+
+def enter(reader: Reader, session: Session, person: Person, request: Request, response: Response) -> None:
+    """Sign a person in; the browser's old sign-in ends."""
+    browser = w.Browser(client_of(request), request.headers.get("user-agent", ""))
+    key = w.sign_in(session, person, browser, cookie_of(request.headers), reader.clock())
+    become(person.name)
+    response.set_cookie(
+        COOKIE, key, max_age=w.SIGNED_IN_US // 1_000_000, httponly=True, samesite="strict",
+        secure=request.url.scheme == "https",
+    )  # fmt: skip

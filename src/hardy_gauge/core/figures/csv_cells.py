@@ -1,0 +1,20 @@
+"""Cells of CSV files that a spreadsheet would take for a formula (OWASP, "CSV Injection")."""
+
+from __future__ import annotations
+
+import polars as pl
+
+BEGINNINGS = ("=", "+", "-", "@", "\t", "\r")
+
+
+def neutral_cell(value: object) -> object:
+    """The cell; a text that would be a formula gets an apostrophe before it, which spreadsheets do not show."""
+    return f"'{value}" if isinstance(value, str) and value.startswith(BEGINNINGS) else value
+
+
+def neutral(frame: pl.DataFrame) -> pl.DataFrame:
+    """The frame with such texts made harmless."""
+    risky = pl.col(pl.String).str.contains(r"^[=+\-@\t\r]")
+    return frame.with_columns(
+        pl.when(risky).then(pl.lit("'") + pl.col(pl.String)).otherwise(pl.col(pl.String)).name.keep()
+    )
