@@ -34,6 +34,7 @@ ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
 # the servers of these tests are on this machine; tests/safety starts the application without it
 os.environ["HARDY_GAUGE_ALLOW_NETWORKS"] = "127.0.0.0/8"
+os.environ["HARDY_GAUGE_ALLOWED_HOSTS"] = "testserver"
 
 
 @pytest.hookimpl(wrapper=True)

@@ -28,6 +28,11 @@ class AppSettings(BaseSettings):
     web: Path = Field(Path(__file__).parents[2] / "web" / "dist", description="folder of the built interface")
     servers: list[str] = Field(default_factory=list, description="addresses of probes whose servers are captured")
     write_every_s: float = Field(10.0, ge=1, le=60, description="seconds between writes of what was gathered")
+    allowed_hosts: Annotated[list[str], NoDecode, BeforeValidator(_several)] = Field(
+        default_factory=list,
+        description="names under which it answers beside loopback ones and, where it listens for others, IP addresses",
+    )
+    files: Path | None = Field(None, description="folder below which SQLite files may be servers; none without it")
     allow_networks: Annotated[list[str], NoDecode, BeforeValidator(_several)] = Field(
         default_factory=list,
         description="networks that servers may be in although they are special: loopback, link-local and the like",
@@ -52,6 +57,7 @@ class AppSettings(BaseSettings):
             "HARDY_GAUGE_SERVERS": json.dumps(self.servers), "HARDY_GAUGE_DEMO": str(self.demo),
             "HARDY_GAUGE_ALLOW_NETWORKS": ",".join(self.allow_networks),
             "HARDY_GAUGE_ONLY_NETWORKS": ",".join(self.only_networks),
+            **({"HARDY_GAUGE_FILES": str(self.files)} if self.files else {}),
         }  # fmt: skip
 
     @property

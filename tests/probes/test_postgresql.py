@@ -253,7 +253,7 @@ def test_figures_of_the_users_own(watched: tuple[psycopg.Connection, str]) -> No
     assert found.levels["own.due_soon"] == 66 and found.values["own.inserted.loan"] == 20_000
     assert "own.at_noon" in found.levels and "own.broken" not in found.levels
     assert "named value" in why["your figure own.broken"] and "nowhere" in why["your figure own.missing"]
-    assert "read-only" in why["your figure own.writing"] or "permission" in why["your figure own.writing"]
+    assert "syntax error" in why["your figure own.writing"]
     assert why["your figure own.due_soon"] == ""
 
 

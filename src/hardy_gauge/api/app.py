@@ -37,6 +37,7 @@ from hardy_gauge.api import (
 )  # fmt: skip
 from hardy_gauge.api.authorisation import Authorisation
 from hardy_gauge.api.body_limits import BodyLimits
+from hardy_gauge.api.host_names import HostNames
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.capture.imports import import_service
@@ -107,6 +108,7 @@ def create_app(
     app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
     app.add_middleware(BodyLimits)
     app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
+    app.add_middleware(HostNames, host=settings.host, names=settings.allowed_hosts)
     problems.install(app)
     api = APIRouter(prefix="/api")
     for module in ROUTERS:

@@ -150,7 +150,7 @@ class Authorisation:
         if (
             who.csrf_token
             and method not in READS
-            and not secrets.compare_digest(headers.get(CSRF_HEADER, ""), who.csrf_token)
+            and not secrets.compare_digest(headers.get(CSRF_HEADER, "").encode(), who.csrf_token.encode())
         ):
             return 403, "Not from this application", f"a write from a browser needs its {CSRF_HEADER} header", ""
         if self.confirms and method not in READS and not who.confirmed and CONFIRMED.fullmatch(path):

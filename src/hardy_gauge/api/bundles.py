@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.current import CurrentReader, CurrentSettings, CurrentWindow
+from hardy_gauge.api.downloads import attachment
 from hardy_gauge.api.uploads import uploaded
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.bundles import BundleOut, opened_bundles
@@ -54,9 +55,7 @@ def export(reader: CurrentReader, window: CurrentWindow, scope: str = "fleet") -
         raise NotFound("no server is recorded yet", "scope", "Nothing to export")
     focus = window.focus
     content = bundles.write(reader.store, [s.id for s in servers], focus.since_us, focus.until_us, reader.clock())
-    name = "".join(c if c.isascii() and (c.isalnum() or c in "-_.") else "_" for c in scope)
-    headers = {"content-disposition": f'attachment; filename="{name}.bundle"'}
-    return Response(content, media_type="application/zip", headers=headers)
+    return Response(content, media_type="application/zip", headers=attachment(f"{scope}.bundle"))
 
 
 @router.delete("/{bundle}", status_code=204)

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 
 from fastapi import Response
 
+from hardy_gauge.api.downloads import attachment
 from hardy_gauge.core.figures.csv_cells import neutral_cell
 
 
@@ -17,5 +18,4 @@ def csv_answer(name: str, head: Sequence[str], rows: Iterable[Sequence[object]])
     writer = csv.writer(buffer)
     writer.writerow(map(neutral_cell, head))
     writer.writerows([neutral_cell(cell) for cell in row] for row in rows)
-    headers = {"content-disposition": f'attachment; filename="{name}"'}
-    return Response(buffer.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+    return Response(buffer.getvalue(), media_type="text/csv; charset=utf-8", headers=attachment(name))

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.current import CurrentReader, passwords_of
+from hardy_gauge.api.downloads import attachment
 from hardy_gauge.api.fields import Password, PersonName, Strict
 from hardy_gauge.api.problems import RowId
 from hardy_gauge.core.narrative.setup import people_sentence
@@ -130,8 +131,7 @@ def audit_export(reader: CurrentReader) -> StreamingResponse:
             for row in session.scalars(select(Audit).order_by(Audit.id).execution_options(yield_per=500)):
                 yield json.dumps(asdict(persons.audit_line(row))) + "\n"
 
-    headers = {"content-disposition": 'attachment; filename="audit.jsonl"'}
-    return StreamingResponse(lines(), media_type="application/jsonl", headers=headers)
+    return StreamingResponse(lines(), media_type="application/jsonl", headers=attachment("audit.jsonl"))
 
 
 @router.get("/audit")

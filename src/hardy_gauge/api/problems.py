@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from hardy_gauge import errors as e
+from hardy_gauge.sandbox.process import SandboxEnded
 
 RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]
 # the first class that an error is of decides
@@ -17,7 +18,8 @@ STATUS: tuple[tuple[type[e.GaugeError], int], ...] = (
     (e.Refused, 422), (e.Unsupported, 501), (e.NeverAsked, 409),
     (e.AddressNotAllowed, 403), (e.AccountNotForHost, 403), (e.ProbeError, 502), (e.NotFound, 404),
     (e.Conflict, 409), (e.NotSignedIn, 401), (e.NotAllowed, 403), (e.TooManyTries, 429),
-    (e.WrongMediaType, 415), (e.Malformed, 400), (e.InvalidInput, 422), (e.GaugeError, 500),
+    (e.WrongMediaType, 415), (e.Malformed, 400), (e.InvalidInput, 422), (SandboxEnded, 503),
+    (e.GaugeError, 500),
 )  # fmt: skip
 TITLES = {
     400: "Not readable",

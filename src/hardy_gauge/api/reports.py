@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse
 from pydantic import BaseModel
 
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
+from hardy_gauge.api.downloads import attachment
 from hardy_gauge.api.problems import RowId
 from hardy_gauge.core.narrative.setup import reports_sentence
 from hardy_gauge.queries.reports import ReportLine, report_lines, report_of, server_report
@@ -40,5 +41,5 @@ def make(body: ReportRequest, reader: CurrentReader, window: CurrentWindow) -> R
 @router.get("/reports/{report_id}/html", response_class=HTMLResponse)
 def document(report_id: RowId, reader: CurrentReader, download: bool = False) -> HTMLResponse:
     row = report_of(reader, report_id)
-    headers = {"content-disposition": f'attachment; filename="report-{row.id}.html"'} if download else {}
+    headers = attachment(f"report-{row.id}.html") if download else {}
     return HTMLResponse(row.html, headers=headers)

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, field_validator
+from pydantic import BeforeValidator, Field, field_validator
 
+from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.figures.units import duration, written_duration
 from hardy_gauge.core.narrative.setup import rule_words
 from hardy_gauge.probes.protocol import ExecutionRecord, Session
@@ -30,8 +31,8 @@ Mode = Literal["everything", "weighty", "reading"]
 Literals = Literal["replaced", "kept"]
 
 
-class Part(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class Part(Document):
+    """A part of the document."""
 
 
 class Only(Part):

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import pair_server
 from hardy_gauge.capture.registration import cluster_named, named_account
+from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.protocol import ProbeError
@@ -21,10 +22,8 @@ Name = Annotated[str, Field(max_length=80, pattern=r"^[^\s/][^/]*$|^$")]
 Scrape = Annotated[str, Field(pattern=r"^https?://[^@]+$", max_length=1000)]
 
 
-class Edit(BaseModel):
+class Edit(Document):
     """Only what is given changes."""
-
-    model_config = ConfigDict(extra="forbid")
 
     cluster: Name | None = None
     labels: list[str] | None = Field(None, max_length=50)

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 import yaml
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field, ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -15,6 +15,7 @@ from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.server_settings import Edit, Name, as_document, change
 from hardy_gauge.capture.snapshots import Schedule, schedule_of, set_schedule
 from hardy_gauge.capture.targets import connected, rules_of, set_rules
+from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import Limits, limits_of, set_limits
@@ -36,10 +37,8 @@ class ServerPart(Edit):
     server: Name
 
 
-class SettingsFile(BaseModel):
+class SettingsFile(Document):
     """Each part that is there replaces what was set before; of servers, only what is said of those named."""
-
-    model_config = ConfigDict(extra="forbid")
 
     rules: list[CaptureRule] | None = Field(None, max_length=500)
     limits: Limits | None = None

@@ -19,6 +19,7 @@ from hardy_gauge.core.figures.units import duration
 from hardy_gauge.probes import outbound
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.folder import locked
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account
 
@@ -44,18 +45,22 @@ def capture(
     except ValueError as error:
         typer.echo(f"--for: {error}", err=True)
         raise typer.Exit(2) from None
-    with _folder(data, out is not None) as folder:
-        store = Store(folder / "hardy-gauge.db")
-        ids, since = _record(store, target, user, seconds, plain_text)
-        if out is not None:
-            content = bundles.write(store, ids, since, clock_us(), clock_us())
-            out.write_bytes(content)
-            typer.echo(f"{out}: {len(content):,} bytes")
-        with store.read() as session:
-            for kind in segments.KINDS:
-                rows = len(segments.read(session, ids, kind, since, 2**62))
-                typer.echo(f"{kind}: {rows} rows")
-        store.close()
+    with _folder(data, out is not None) as folder, locked(folder):
+        _capture(folder, target, user, seconds, plain_text, out)
+
+
+def _capture(folder: Path, target: list[str], user: str, seconds: float, plain_text: bool, out: Path | None) -> None:
+    store = Store(folder / "hardy-gauge.db")
+    ids, since = _record(store, target, user, seconds, plain_text)
+    if out is not None:
+        content = bundles.write(store, ids, since, clock_us(), clock_us())
+        out.write_bytes(content)
+        typer.echo(f"{out}: {len(content):,} bytes")
+    with store.read() as session:
+        for kind in segments.KINDS:
+            rows = len(segments.read(session, ids, kind, since, 2**62))
+            typer.echo(f"{kind}: {rows} rows")
+    store.close()
 
 
 @contextmanager

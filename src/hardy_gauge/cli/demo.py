@@ -40,7 +40,7 @@ def demo(
     base = f"http://127.0.0.1:{practice_port}"
     try:
         _wait(base, fleet)
-        settings = AppSettings(data=data, port=port, servers=[base], demo=True)
+        settings = AppSettings(data=data, port=port, host="127.0.0.1", servers=[base], demo=True)
         run(settings, lambda: typer.echo(f"Hardy Gauge is at http://127.0.0.1:{port}"))
     finally:
         fleet.terminate()

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import sys
+
 import typer
+from pydantic import ValidationError
 
 from hardy_gauge.cli import agent, audit, bundle, capture, demo, imports, plan, serve, settings, trial
+from hardy_gauge.errors import GaugeError
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -23,5 +27,19 @@ app.add_typer(bundle.app, name="bundle")
 app.add_typer(imports.app, name="import")
 app.command("trial-worker", hidden=True)(trial.worker)
 
+
+def main() -> None:
+    """Run a command; what cannot be done is said in one line."""
+    try:
+        app()
+    except GaugeError as error:
+        typer.echo(str(error), err=True)
+        sys.exit(2)
+    except ValidationError as error:  # of settings from the environment or the command line
+        first = error.errors()[0]
+        typer.echo(f"{'.'.join(map(str, first['loc']))}: {first['msg'].removeprefix('Value error, ')}", err=True)
+        sys.exit(2)
+
+
 if __name__ == "__main__":
-    app()
+    main()

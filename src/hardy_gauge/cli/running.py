@@ -10,15 +10,18 @@ from typing import cast
 
 import typer
 
+from hardy_gauge.api.host_names import is_loopback
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import RegisteredServer, Registration, discover, register
 from hardy_gauge.diagnose.worker import EVERY_S
+from hardy_gauge.errors import InvalidInput
 from hardy_gauge.probes import outbound
 from hardy_gauge.probes.outbound import OutboundPolicy
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.folder import locked
 from hardy_gauge.store.who import anyone
 
 IMPORTS_AT_A_TIME = 3
@@ -29,13 +32,20 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     """Register the servers named, import their history, then capture the whole fleet of the store and serve until
     SIGTERM or SIGINT.
     """
+    if settings.demo and not is_loopback(settings.host):
+        raise InvalidInput("host: the demo lets everyone in, so it listens on this machine alone", "host")
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    logging.getLogger("alembic").setLevel(logging.WARNING)
+    with locked(settings.data):
+        _serve(settings, on_ready)
+
+
+def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
     # with nearly all of the application behind them, which no other command needs
     import uvicorn
 
     from hardy_gauge.api.app import create_app
 
-    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
-    logging.getLogger("alembic").setLevel(logging.WARNING)
     store = Store(settings.store_path)
     outbound.use(OutboundPolicy.of(settings))
     servers = register_all(store, settings.servers)

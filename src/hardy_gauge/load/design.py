@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
+from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.figures.units import PerSecond, Seconds, Share
 from hardy_gauge.core.trials.figures import Metric
 from hardy_gauge.core.trials.verdict import higher_is_better
@@ -18,8 +19,8 @@ from hardy_gauge.yaml_text import NotYaml, read_yaml
 Value = float | int | str | bool
 
 
-class Part(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class Part(Document):
+    """A part of the document."""
 
 
 class GoalSpec(Part):

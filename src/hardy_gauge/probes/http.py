@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 from typing import Any, TypeVar
 from urllib.parse import urlsplit
@@ -13,6 +12,8 @@ from pydantic import BaseModel, ValidationError
 from hardy_gauge.probes import protocol as p
 from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Transport
+from hardy_gauge.sandbox.decoder import decoded
+from hardy_gauge.sandbox.process import SandboxEnded
 
 Answer = TypeVar("Answer", bound=BaseModel)
 WHAT: dict[p.Ability, str] = {
@@ -23,6 +24,7 @@ WHAT: dict[p.Ability, str] = {
     "history": "what was recorded before capture began",
 }  # fmt: skip
 MOST_BYTES = 16 * 2**20
+MOST_OF = {"identity": 2**16, "host": 2**18, "counters": 2**20, "readiness": 2**20, "settings": 2**22, "members": 2**20}
 MOST_HISTORY_BYTES = 512 * 2**20
 
 
@@ -134,7 +136,7 @@ class HttpProbe:
     # the transport -------------------------------------------------------------------------------------
 
     def _get(self, path: str, model: type[Answer]) -> Answer:
-        return self._read(self._send("GET", path), model)
+        return self._read(self._send("GET", path, most_bytes=MOST_OF.get(path, MOST_BYTES)), model)
 
     def _send(
         self, method: str, path: str, body: BaseModel | None = None, deadline_s: float | None = None,
@@ -177,8 +179,8 @@ class HttpProbe:
 
 def _frame(body: bytes) -> pl.DataFrame:
     try:
-        return pl.read_parquet(io.BytesIO(body))
-    except Exception as error:
+        return decoded(body)
+    except SandboxEnded as error:
         raise p.ProbeError(f"the answer is not Parquet: {error}") from error
 
 

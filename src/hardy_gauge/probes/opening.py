@@ -9,7 +9,7 @@ from sqlalchemy import make_url
 from sqlalchemy.exc import ArgumentError
 
 from hardy_gauge.probes.http import HttpProbe
-from hardy_gauge.probes.outbound import EXPECTED, Credential
+from hardy_gauge.probes.outbound import EXPECTED, Credential, policy
 from hardy_gauge.probes.protocol import Probe, ProbeError
 from hardy_gauge.probes.sqlite import SqliteProbe
 from hardy_gauge.probes.sqlpack.pack import FigureQuery, pack_for
@@ -33,7 +33,7 @@ def open_probe(
     if url.drivername in ("http", "https"):
         return HttpProbe(address, deadline_s, credential)
     if url.drivername == "sqlite" and url.database:
-        return SqliteProbe(Path(url.database))
+        return SqliteProbe(policy().file(Path(url.database)))
     if pack_for(url.drivername) is None:
         raise ProbeError(f"the address is none of: {EXPECTED}")
     return SqlPackProbe(address, figures, deadline_s, credential)

@@ -9,6 +9,7 @@ import ipaddress
 import socket
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from pathlib import Path
 from urllib.parse import urlsplit
 
 from sqlalchemy import make_url
@@ -96,24 +97,38 @@ def _entry(text: str) -> tuple[str, int | None]:
 @dataclass
 class OutboundPolicy:
     """``allow``: networks that are special (loopback, link-local and the like) and allowed all the same. ``only``: where
-    it is not empty, nothing else is reached. ``endpoints`` are those that the operator named.
+    it is not empty, nothing else is reached. ``endpoints`` are those that the operator named. Files are read below ``files``
+    alone, and never in ``private``, where the application keeps its own.
     """
 
     allow: tuple[Network, ...] = ()
     only: tuple[Network, ...] = ()
     endpoints: set[Endpoint] = field(default_factory=set)
+    files: Path | None = None
+    private: Path | None = None
 
     @classmethod
     def of(cls, settings: AppSettings) -> OutboundPolicy:
         """As the application is set up, with the servers that the operator named; the demo's are on this machine."""
         here = ["127.0.0.0/8"] if settings.demo else []
         found = cls(networks([*settings.allow_networks, *here]), networks(settings.only_networks))
+        found.files, found.private = settings.files, settings.data
         found.name(settings.servers)
         return found
 
     def name(self, addresses: Iterable[str]) -> None:
         """Allow the endpoints of addresses that the operator named himself."""
         self.endpoints |= {found for address in addresses if (found := endpoint_of(address)) is not None}
+
+    def file(self, path: Path) -> Path:
+        """The file, when it may be read. AddressNotAllowed otherwise, in the same words whether it is there or not."""
+        real = path.resolve()
+        if self.files is None:
+            raise AddressNotAllowed("files are no servers here; an operator can allow a folder: HARDY_GAUGE_FILES")
+        private = self.private is not None and real.is_relative_to(self.private.resolve())
+        if private or not real.is_relative_to(self.files.resolve()):
+            raise AddressNotAllowed("the file is not in the folder of files that may be servers")
+        return real
 
     def resolve(self, endpoint: Endpoint) -> list[str]:
         """The addresses to connect to; AddressNotAllowed when none of them is allowed, ProbeError when there is none."""

@@ -5,5 +5,6 @@ from __future__ import annotations
 JOBS = {
     "bundle": "hardy_gauge.capture.bundle_parts:serve",
     "import": "hardy_gauge.capture.imports.apart:serve",
+    "parquet": "hardy_gauge.sandbox.decoder:serve",
     "sqlite": "hardy_gauge.load.sqlite_player:play",
 }

@@ -68,7 +68,6 @@ def confine(folder: Path, readable: Iterable[Path], keep_user: bool = False) -> 
             held.append("another user")
     libc.prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0)
     libc.prctl(PR_SET_DUMPABLE, 0, 0, 0, 0)
-    die_with_parent()
     if _landlock(libc, folder, readable):
         held.append("no other files")
     if _seccomp(libc):

@@ -14,7 +14,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 
 from hardy_gauge.sandbox.jobs import JOBS
-from hardy_gauge.sandbox.kernel import confine
+from hardy_gauge.sandbox.kernel import confine, die_with_parent
 from hardy_gauge.sandbox.limits import SandboxLimits
 
 
@@ -23,8 +23,12 @@ def main(job: str, folder: str, number: str, limits: str, *readable: str) -> Non
     module, _, function = JOBS[job].partition(":")
     run = getattr(import_module(module), function)
     connection = Connection(int(number))
-    SandboxLimits(**json.loads(limits)).apply()
+    options = json.loads(limits)
+    lasting = options.pop("lasting")
+    SandboxLimits(**options).apply()
     held = confine(Path(folder), [*_libraries(), *map(Path, readable)], keep_user=bool(readable))
+    if not lasting:
+        die_with_parent()  # another user's process forgets it
     os.chdir(folder)
     connection.send_bytes(json.dumps({"held": held}).encode())
     run(connection, Path(folder))

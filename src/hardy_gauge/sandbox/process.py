@@ -36,17 +36,17 @@ class SandboxProcess:
     """One process with a folder of its own, both gone after ``close``. ``held`` says what it cannot do.
 
     ``readable`` are files beside its folder that it may read; it stays the same user then, who may open them. Not for
-    several threads; the thread that makes it has to outlive it.
+    several threads; the thread that makes it has to outlive it, unless it is ``lasting``.
     """
 
-    def __init__(self, job: str, limits: SandboxLimits, readable: Sequence[Path] = ()) -> None:
+    def __init__(self, job: str, limits: SandboxLimits, readable: Sequence[Path] = (), lasting: bool = False) -> None:
         self.folder = work_folder()
         self.job = job
         ours, theirs = socket.socketpair()
         number = theirs.fileno()
         command = [
             sys.executable, "-I", "-m", "hardy_gauge.sandbox.main", job, str(self.folder), str(number),
-            json.dumps(limits.as_dict()), *map(str, readable),
+            json.dumps(limits.as_dict() | {"lasting": lasting}), *map(str, readable),
         ]  # fmt: skip
         environment = {
             "PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "TMPDIR": str(self.folder), "SQLITE_TMPDIR": str(self.folder),
@@ -73,6 +73,13 @@ class SandboxProcess:
         """SandboxEnded when the process is gone."""
         try:
             self._connection.send_bytes(json.dumps(message).encode())
+        except OSError as error:
+            raise self._ended() from error
+
+    def send_bytes(self, content: bytes) -> None:
+        """As ``send``, for what is no JSON."""
+        try:
+            self._connection.send_bytes(content)
         except OSError as error:
             raise self._ended() from error
 

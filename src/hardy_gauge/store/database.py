@@ -13,6 +13,7 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
 from hardy_gauge.store.audit import acts, add_line, close_line, note_changes
+from hardy_gauge.store.folder import FOLDER, make_file
 from hardy_gauge.store.migrate import upgrade
 from hardy_gauge.store.write_health import WriteHealth
 
@@ -21,7 +22,8 @@ class Store:
     """The file and its sessions; ``write`` is one transaction, taken at once so that writers queue."""
 
     def __init__(self, path: Path) -> None:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        path.parent.mkdir(mode=FOLDER, parents=True, exist_ok=True)
+        make_file(path)
         self.path, self.health = path, WriteHealth()
         self.engine: Engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", _on_connect)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BeforeValidator, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.figures.units import byte_size
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
@@ -19,10 +20,8 @@ DAY_US = segments.DAY_US
 NEARLY = 0.9
 
 
-class Limits(BaseModel):
+class Limits(Document):
     """Days that each series is kept, and bytes that the store may take; None is without limit."""
-
-    model_config = ConfigDict(extra="forbid")
 
     sample_days: int = Field(40, ge=1, le=4000)
     execution_days: int = Field(40, ge=1, le=4000)

@@ -6,7 +6,16 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.util import CommandError
 from sqlalchemy import Engine
+
+from hardy_gauge.errors import GaugeError
+
+
+class NewerStore(GaugeError):
+    """This version does not know the shape of the store's tables."""
+
+    title = "The store is of a newer version"
 
 
 def config() -> Config:
@@ -21,4 +30,9 @@ def upgrade(engine: Engine) -> None:
     made = config()
     with engine.begin() as connection:
         made.attributes["connection"] = connection
-        command.upgrade(made, "head")
+        try:
+            command.upgrade(made, "head")
+        except CommandError as error:
+            raise NewerStore(
+                "data: the store was made by a newer version of Hardy Gauge; run that version or a newer one", "data"
+            ) from error

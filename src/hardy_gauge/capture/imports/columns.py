@@ -10,6 +10,8 @@ from typing import Literal
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
+from hardy_gauge.core.figures.documents import Document
+
 Kind = Literal["executions", "statements"]
 What = Literal["time", "duration", "number", "text"]
 DURATIONS: dict[str, float] = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9, "min": 60.0}
@@ -71,10 +73,9 @@ TARGETS: dict[Kind, tuple[Target, ...]] = {
 }  # fmt: skip
 
 
-class Source(BaseModel):
+class Source(Document):
     """The column that a target is read from; ``unit`` one of ``UNITS`` of its kind."""
 
-    model_config = ConfigDict(extra="forbid")
     column: str
     unit: str = ""
 

@@ -9,12 +9,13 @@ from pathlib import Path
 from typing import Any, Literal
 
 import polars as pl
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from hardy_gauge.capture.imports import columns, otlp, rows, sql_files, tables
 from hardy_gauge.capture.imports.import_batch import ImportBatch, of_figures, of_otlp
 from hardy_gauge.capture.imports.openmetrics import figures_of, read_openmetrics
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
+from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.sql.normalise import normalise
@@ -24,10 +25,9 @@ MOST_TEXT = 512 * 2**20
 Name = Field("", max_length=80, pattern=r"^[^\s/][^/]*$|^$")
 
 
-class ImportRequest(BaseModel):
+class ImportRequest(Document):
     """How a file is to be taken: as what, to which server, and of a table what its columns are."""
 
-    model_config = ConfigDict(extra="forbid")
     format: Format
     server: str = Name
     cluster: str = Field("imported", min_length=1, max_length=80, pattern=r"^[^\s/][^/]*$")

@@ -5,6 +5,10 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 PROTOCOL_VERSION = 1
+# the most rows, objects and names that an answer may have; more is no answer of a database server
+MOST_ROWS = 100_000
+MOST_OBJECTS = 20_000
+MOST_NAMES = 5_000
 
 
 class Message(BaseModel):

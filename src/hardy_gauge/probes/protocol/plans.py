@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from hardy_gauge.probes.protocol.base import Message
+from hardy_gauge.probes.protocol.base import MOST_NAMES, Message
 from hardy_gauge.probes.protocol.state import IndexSpec
 
 
@@ -27,7 +27,7 @@ class Step(Message):
     time_s: float | None = None
     pages_requested: float | None = None
     pages_read: float | None = None
-    steps: list[Step] = Field(default_factory=list)
+    steps: list[Step] = Field(max_length=MOST_NAMES, default_factory=list)
 
 
 class ExplainRequest(Message):

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from hardy_gauge.probes.protocol.base import Message
+from hardy_gauge.probes.protocol.base import MOST_NAMES, MOST_OBJECTS, MOST_ROWS, Message
 
 
 class SettingValue(Message):
@@ -30,7 +30,7 @@ class Settings(Message):
     """All settings at one moment."""
 
     at_us: int
-    settings: list[SettingValue]
+    settings: list[SettingValue] = Field(max_length=MOST_NAMES)
 
 
 class Column(Message):
@@ -48,7 +48,7 @@ class IndexSpec(Message):
 
     name: str = ""
     table: str
-    columns: list[str] = Field(min_length=1)
+    columns: list[str] = Field(max_length=MOST_NAMES, min_length=1)
     unique: bool = False
 
 
@@ -68,12 +68,12 @@ class Table(Message):
     name: str
     rows: float
     bytes: int
-    columns: list[Column]
-    indexes: list[IndexFacts]
+    columns: list[Column] = Field(max_length=MOST_NAMES)
+    indexes: list[IndexFacts] = Field(max_length=MOST_NAMES)
     inserts: float | None = None
     updates: float | None = None
     deletes: float | None = None
-    column_updates: dict[str, float] = Field(default_factory=dict)
+    column_updates: dict[str, float] = Field(max_length=MOST_NAMES, default_factory=dict)
 
 
 class Schema(Message):
@@ -82,7 +82,7 @@ class Schema(Message):
     at_us: int
     database: str
     dialect: str = Field("postgres", description="the SQL dialect name by which texts are parsed")
-    tables: list[Table]
+    tables: list[Table] = Field(max_length=MOST_OBJECTS)
 
 
 class LogMessage(Message):
@@ -99,4 +99,4 @@ class LogMessages(Message):
     """Log messages up to ``until_us``, from which the next are asked."""
 
     until_us: int
-    messages: list[LogMessage]
+    messages: list[LogMessage] = Field(max_length=MOST_ROWS)

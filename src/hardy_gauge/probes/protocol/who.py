@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from hardy_gauge.probes.protocol.base import PROTOCOL_VERSION, Message
+from hardy_gauge.probes.protocol.base import MOST_NAMES, PROTOCOL_VERSION, Message
 
 Ability = Literal[
     "counters",
@@ -39,7 +39,7 @@ class Identity(Message):
     engine_version: str
     started_at_us: int
     clock_us: int
-    abilities: list[Ability]
+    abilities: list[Ability] = Field(max_length=MOST_NAMES)
     history_since_us: int | None = Field(None, description="start of what the history ability can still deliver")
 
 
@@ -59,7 +59,7 @@ class Host(Message):
 
     cores: int | None = None
     memory_bytes: int | None = None
-    volumes: list[Volume] = Field(default_factory=list)
+    volumes: list[Volume] = Field(max_length=MOST_NAMES, default_factory=list)
 
 
 class Member(Message):
@@ -75,7 +75,7 @@ class Members(Message):
     """The other servers of a cluster, as one server sees them."""
 
     at_us: int
-    members: list[Member]
+    members: list[Member] = Field(max_length=MOST_NAMES)
 
 
 class Report(Message):
@@ -92,4 +92,4 @@ class Readiness(Message):
     """What a server reports, ability by ability."""
 
     at_us: int
-    reports: list[Report]
+    reports: list[Report] = Field(max_length=MOST_NAMES)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from hardy_gauge.probes.protocol.base import Message
+from hardy_gauge.probes.protocol.base import MOST_NAMES, MOST_ROWS, Message
 
 
 class Counters(Message):
@@ -12,8 +12,10 @@ class Counters(Message):
 
     at_us: int
     started_at_us: int
-    values: dict[str, float]
-    levels: dict[str, float] = Field(default_factory=dict, description="figures that are read, not counted")
+    values: dict[str, float] = Field(max_length=MOST_NAMES)
+    levels: dict[str, float] = Field(
+        max_length=MOST_NAMES, default_factory=dict, description="figures that are read, not counted"
+    )
 
 
 class StatementCounter(Message):
@@ -33,7 +35,7 @@ class StatementCounter(Message):
     pages_requested: float | None = None
     pages_read: float | None = None
     log_bytes: float | None = None
-    wait_s: dict[str, float] = Field(default_factory=dict, description="seconds by wait event")
+    wait_s: dict[str, float] = Field(max_length=MOST_NAMES, default_factory=dict, description="seconds by wait event")
 
 
 class StatementCounters(Message):
@@ -41,7 +43,7 @@ class StatementCounters(Message):
 
     at_us: int
     started_at_us: int
-    statements: list[StatementCounter]
+    statements: list[StatementCounter] = Field(max_length=MOST_ROWS)
 
 
 class Session(Message):
@@ -62,7 +64,7 @@ class Sessions(Message):
     """Sessions that work or wait at one moment."""
 
     at_us: int
-    sessions: list[Session]
+    sessions: list[Session] = Field(max_length=MOST_ROWS)
 
 
 class ExecutionRecord(Message):
@@ -85,4 +87,4 @@ class Executions(Message):
     """Finished executions up to ``until_us``, from which the next are asked."""
 
     until_us: int
-    executions: list[ExecutionRecord]
+    executions: list[ExecutionRecord] = Field(max_length=MOST_ROWS)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import importlib
 import os
-import re
 import socket
+import struct
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from typing import Any
@@ -20,6 +21,8 @@ from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.probes.sqlpack.pack import Pack
 
 MARK = "/* hardy-gauge */ "
+MOST_BYTES = 64 * 2**20
+WATCH_S = 0.05
 PARAMETERS = {"host", "port", "sslmode"}
 Row = dict[str, Any]
 
@@ -47,17 +50,27 @@ class Line:
 
     def _connected(self) -> Connection:
         addresses = policy().resolve(self.endpoint)
-        bare = URL.create(self.url.drivername)
+        opened: list[int] = []
+
+        def connect() -> Any:
+            made = engine.dialect.loaded_dbapi.connect(**given)
+            opened.append(made.fileno())
+            return made
+
         try:
             with self._arguments()(self.url, self.endpoint, addresses, self.credential) as given:
                 engine = create_engine(
-                    bare, poolclass=NullPool, isolation_level="AUTOCOMMIT", connect_args=given, hide_parameters=True
-                )
-                return engine.connect()
+                    URL.create(self.url.drivername), poolclass=NullPool, isolation_level="AUTOCOMMIT", creator=connect,
+                    hide_parameters=True,
+                )  # fmt: skip
+                with self._watched(opened):
+                    return engine.connect()
         except (NoSuchModuleError, ModuleNotFoundError) as error:
             raise ProbeError(f"no driver for {self.url.drivername} is installed") from error
-        except (SQLAlchemyError, UnicodeError, ValueError, OSError) as error:
+        except (UnicodeError, ValueError, OSError) as error:
             raise ProbeError(f"no connection: {self._reason(error)}") from error
+        except ProbeError as error:
+            raise ProbeError(f"no connection: {error}") from error
 
     def _arguments(self) -> Any:
         """What the engine's own module says of how a connection is opened."""
@@ -67,7 +80,7 @@ class Line:
         if self._connection is None or self._connection.closed:
             connection = self._connected()
             self._connection = connection
-            with self._watched(connection):
+            with self._watched(_descriptor(connection)):
                 for statement in self.pack.connect:
                     connection.exec_driver_sql(MARK + statement)
         return self._connection
@@ -77,7 +90,7 @@ class Line:
         """The connection, for several statements in a row; it is dropped after a failure."""
         with self._lock:
             connection = self._open()
-            with self._watched(connection):
+            with self._watched(_descriptor(connection)):
                 yield connection
 
     def rows(self, sql: str, **parameters: Any) -> list[Row]:
@@ -87,18 +100,20 @@ class Line:
             return [dict(row) for row in found.mappings()]
 
     @contextmanager
-    def _watched(self, connection: Connection) -> Iterator[None]:
-        """Turn failures into ProbeError; cut the line when it stays silent for longer than the deadline."""
-        silent = threading.Event()
-        watch = threading.Timer(self.deadline_s * 1.5, self._cut, [connection, silent])
-        watch.daemon = True
+    def _watched(self, opened: list[int]) -> Iterator[None]:
+        """Turn failures into ProbeError; cut the line when it stays silent for longer than the deadline, or when more comes
+        over it than an answer may be. ``opened`` has the line's descriptor as soon as there is one.
+        """
+        over = threading.Event()
+        cut: list[str] = []
+        watch = threading.Thread(target=self._watch, args=[opened, over, cut], daemon=True)
         watch.start()
         try:
             yield
         except DBAPIError as error:
-            if silent.is_set():
+            if cut:
                 self.close()
-                raise ProbeError(f"no answer within {self.deadline_s * 1.5:g} s") from error
+                raise ProbeError(cut[0]) from error
             if error.connection_invalidated:
                 self.close()
             raise ProbeError(self._reason(error)) from error
@@ -106,16 +121,24 @@ class Line:
             self.close()
             raise ProbeError(self._reason(error)) from error
         finally:
-            watch.cancel()
+            over.set()
 
-    @staticmethod
-    def _cut(connection: Connection, silent: threading.Event) -> None:
+    def _watch(self, opened: list[int], over: threading.Event, cut: list[str]) -> None:
         """Shut the socket under a driver that has one, so that whoever waits for it fails."""
-        silent.set()
-        with suppress(Exception):
-            number = connection.connection.dbapi_connection.fileno()  # type: ignore[union-attr]
-            with socket.socket(fileno=os.dup(number)) as line:
+        ends = time.monotonic() + self.deadline_s * 1.5
+        before = _received(opened[0]) if opened else 0
+        while not over.wait(WATCH_S):
+            if not opened:
+                continue
+            if time.monotonic() > ends:
+                cut.append(f"no answer within {self.deadline_s * 1.5:g} s")
+            elif _received(opened[0]) - before > MOST_BYTES:
+                cut.append(f"an answer is larger than {MOST_BYTES:,} bytes")
+            else:
+                continue
+            with suppress(Exception), socket.socket(fileno=os.dup(opened[0])) as line:
                 line.shutdown(socket.SHUT_RDWR)
+            return
 
     def _reason(self, error: BaseException) -> str:
         """The driver's own words on one line, without the password should a driver repeat it."""
@@ -134,6 +157,16 @@ class Line:
             self._connection = None
 
 
-def plain(sql: str) -> str:
-    """A query without parameters: colons before words are kept from being read as one."""
-    return re.sub(r"(?<![:\w\\]):(?=\w)", r"\\:", sql)
+def _descriptor(connection: Connection) -> list[int]:
+    """Of a driver that has one."""
+    with suppress(Exception):
+        return [connection.connection.dbapi_connection.fileno()]  # type: ignore[union-attr]
+    return []
+
+
+def _received(number: int) -> int:
+    """Bytes that have come over a TCP socket since it was opened (tcpi_bytes_received of linux/tcp.h); 0 for others."""
+    with suppress(OSError, ValueError, struct.error), socket.socket(fileno=os.dup(number)) as line:
+        information = line.getsockopt(socket.IPPROTO_TCP, socket.TCP_INFO, 136)
+        return int(struct.unpack_from("Q", information, 128)[0])
+    return 0

@@ -6,16 +6,15 @@ from functools import cache
 from importlib import resources
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
+from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.probes.protocol import Ability
 from hardy_gauge.yaml_text import read_yaml
 
 
-class PackPart(BaseModel):
+class PackPart(Document):
     """A part of a pack; unknown keys are an error."""
-
-    model_config = ConfigDict(extra="forbid")
 
 
 class Variant(PackPart):

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from hardy_gauge.probes import protocol as p
 from hardy_gauge.probes.outbound import Credential
-from hardy_gauge.probes.sqlpack.connection import Line, Row, parse, plain
+from hardy_gauge.probes.sqlpack.connection import Line, Row, parse
 from hardy_gauge.probes.sqlpack.engine_adapter import EngineAdapter, adapter_of
 from hardy_gauge.probes.sqlpack.pack import FigureQuery, Pack, Query, pack_for
 from hardy_gauge.probes.sqlpack.schema import tables_of
@@ -19,6 +19,7 @@ from hardy_gauge.probes.sqlpack.values import number, setting
 from hardy_gauge.probes.sqlpack.values import plain as plain_values
 
 OWN = "own."
+MOST_OWN = 200
 PAIR = {"name", "value"}
 
 
@@ -44,6 +45,8 @@ class SqlPackProbe:
         self._failed: dict[str, str] = {}
 
     def close(self) -> None:
+        if "_adapter" in self.__dict__:
+            self._adapter.close()
         self._line.close()
 
     @cached_property
@@ -139,15 +142,14 @@ class SqlPackProbe:
 
     def _own(self, figure: FigureQuery) -> dict[str, float]:
         try:
-            rows = self._line.rows(plain(figure.sql))
+            rows = self._adapter.own_rows(figure.sql, MOST_OWN)
             found = {
                 f"{OWN}{figure.name}" + (f".{row['label']}" if "label" in row else ""): float(row["value"])
-                for row in rows[:200]
+                for row in rows
                 if row["value"] is not None
             }
-        except (p.ProbeError, KeyError, TypeError, ValueError) as error:
-            missing = isinstance(error, KeyError)
-            self._failed[figure.name] = "the query gives no column named value" if missing else str(error)
+        except (p.ProbeError, TypeError, ValueError) as error:
+            self._failed[figure.name] = str(error)
             return {}
         self._failed.pop(figure.name, None)
         return found

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, LogMessages
-from hardy_gauge.probes.sqlpack.connection import Line
+from hardy_gauge.probes.sqlpack.connection import Line, Row
 from hardy_gauge.probes.sqlpack.postgresql.entries import execution_of, message_of
 from hardy_gauge.probes.sqlpack.postgresql.explain import explain
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import LogTail
+from hardy_gauge.probes.sqlpack.postgresql.own_query import own_rows
 
 
 class EngineAdapter:
@@ -15,6 +16,15 @@ class EngineAdapter:
     def __init__(self, line: Line) -> None:
         self.line = line
         self._tail = LogTail(line)
+        self._own = Line(line.url, line.pack, line.deadline_s, line.credential)
+
+    def close(self) -> None:
+        """Close what it opened beside ``line``."""
+        self._own.close()
+
+    def own_rows(self, sql: str, most_rows: int) -> list[Row]:
+        """Rows of a user's own query, on a connection of its own."""
+        return own_rows(self._own, sql, most_rows)
 
     def explain(self, request: ExplainRequest) -> Explained:
         """The plan of a text."""

@@ -1,0 +1,66 @@
+"""A user's own query: on a connection of its own, in a transaction that the server itself keeps read-only.
+
+It runs as a cursor over a subquery, which takes one query that gives rows and refuses whatever writes (PostgreSQL
+documentation, DECLARE); the server ends it when its time is over, gives at most so many rows, and cuts each value, before the
+query could change any of that. Afterwards everything it left in its session is discarded.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection
+
+from hardy_gauge.errors import ProbeError
+from hardy_gauge.probes.sqlpack.connection import MARK, Line, Row
+
+TIME_MS = 2000
+LONGEST_VALUE, LONGEST_LABEL = 64, 200
+CURSOR = f"""DECLARE own_figure NO SCROLL CURSOR FOR
+SELECT left(found ->> 'value', {LONGEST_VALUE}) AS value, left(found ->> 'label', {LONGEST_LABEL}) AS label,
+       jsonb_exists(found, 'value') AS valued, jsonb_exists(found, 'label') AS labelled
+FROM (SELECT to_jsonb(own) AS found FROM (
+{{sql}}
+) AS own) AS rows"""
+# whoever may do these could leave the transaction behind: write files, start programs
+RIGHTS = """SELECT current_setting('is_superuser') = 'on' OR pg_has_role(current_user, 'pg_write_server_files', 'MEMBER')
+                   OR pg_has_role(current_user, 'pg_execute_server_program', 'MEMBER') AS too_many"""
+
+
+def own_rows(line: Line, sql: str, most_rows: int) -> list[Row]:
+    """At most so many rows with ``value``, and ``label`` where the query gives one; ProbeError when it cannot be run so."""
+    with line.session() as connection:
+        driver: Any = connection.connection.dbapi_connection
+        driver.prepare_threshold = None  # what it prepared would be discarded behind its back
+        try:
+            if driver.execute(MARK + RIGHTS).fetchone()[0]:
+                raise ProbeError("the account may do more than read, so your own figures are not asked for with it")
+            try:
+                rows = _asked(driver, sql.strip().rstrip(";"), most_rows)
+            finally:
+                driver.execute("ROLLBACK")
+                driver.execute("DISCARD ALL")
+                for statement in line.pack.connect:
+                    driver.execute(MARK + statement)
+        except driver_error(connection) as error:
+            if driver.closed:
+                line.close()
+            raise ProbeError(" ".join(str(error).split())[:400]) from error
+    if any(not valued for _, _, valued, _ in rows):
+        raise ProbeError("the query gives no column named value")
+    return [{"value": value, **({"label": label} if labelled else {})} for value, label, _, labelled in rows]
+
+
+def _asked(driver: Any, sql: str, most_rows: int) -> list[tuple[Any, ...]]:
+    driver.execute("BEGIN TRANSACTION READ ONLY")
+    driver.execute(f"SET LOCAL statement_timeout = {TIME_MS}")
+    # a binary cursor asks by the extended protocol, which takes one statement and no more
+    driver.cursor(binary=True).execute(MARK + CURSOR.format(sql=sql))
+    found: list[tuple[Any, ...]] = driver.execute(f"FETCH {int(most_rows)} FROM own_figure").fetchall()
+    return found
+
+
+def driver_error(connection: Connection) -> type[Exception]:
+    """What the driver raises for what the server refuses."""
+    error: type[Exception] = connection.dialect.loaded_dbapi.Error
+    return error
