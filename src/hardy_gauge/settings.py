@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 from typing import Annotated
 
-from pydantic import BeforeValidator, Field
+from pydantic import BeforeValidator, Field, SecretStr
 from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
 
 from hardy_gauge.core.figures.units import byte_size
@@ -25,6 +25,10 @@ class AppSettings(BaseSettings):
     data: Path = Field(Path("data"), description="folder of the store")
     host: str = Field("127.0.0.1", description="address to listen on")
     port: int = Field(8642, ge=1, le=65535, description="port to listen on")
+    tls_cert: Path | None = Field(
+        None, description="certificate as PEM, with the chain: it answers over TLS alone then"
+    )
+    tls_key: Path | None = Field(None, description="key of the certificate as PEM")
     web: Path = Field(Path(__file__).parents[2] / "web" / "dist", description="folder of the built interface")
     servers: list[str] = Field(default_factory=list, description="addresses of probes whose servers are captured")
     write_every_s: float = Field(10.0, ge=1, le=60, description="seconds between writes of what was gathered")
@@ -49,7 +53,15 @@ class AppSettings(BaseSettings):
     trial_disk: Annotated[int, BeforeValidator(byte_size), Field(ge=2**26)] = Field(
         8 * 2**30, description="bytes of disk that the copies of a SQLite trial's file may take"
     )
+    backups: Path | None = Field(
+        None, description="folder of scheduled backups; by default 'backups' in the data folder"
+    )
+    backup_passphrase: SecretStr = Field(SecretStr(""), description="scheduled backups are encrypted with it")
     demo: bool = Field(False, description="the fleet is the practice fleet")
+
+    @property
+    def backup_folder(self) -> Path:
+        return self.backups or self.data / "backups"
 
     def as_environment(self) -> dict[str, str]:
         """What a process started by this one has to know."""

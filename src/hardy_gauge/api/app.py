@@ -50,6 +50,7 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.warm import Warmer
 from hardy_gauge.sandbox.process import remove_leftovers
 from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.backup_schedule import BackupWorker
 from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
@@ -77,6 +78,7 @@ def create_app(
     incoming = settings.data / "incoming"
     queue = ImportQueue(store, clock)
     warmer = Warmer(reader)
+    backups = BackupWorker(store, settings, clock)
     worker = None if diagnose_every_s is None else DiagnosisWorker(reader, diagnose_every_s)
 
     @asynccontextmanager
@@ -88,7 +90,9 @@ def create_app(
         await asyncio.to_thread(warmer.ready.wait, LONGEST_WARMING_S)
         if worker is not None:
             worker.start()
+        backups.start()
         yield
+        backups.stop()
         warmer.stop()
         if worker is not None:
             await asyncio.to_thread(worker.stop)

@@ -43,6 +43,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("READ", r"/api/accounts", "engineer"),
     ("*", r"/api/accounts(/.*)?", "administrator"),
     ("PUT", r"/api/storage/limits", "administrator"),
+    ("*", r"/api/storage/backups", "administrator"),
     ("READ", r"/.*", "viewer"),
     ("*", r"/.*", "engineer"),
 )
@@ -80,6 +81,8 @@ class Authorisation:
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
+                if scope.get("scheme") == "https":
+                    headers.setdefault("strict-transport-security", "max-age=31536000")
                 if scope["path"].startswith("/api"):
                     headers.setdefault("cache-control", "no-store")
             await send(message)

@@ -7,7 +7,7 @@ import sys
 import typer
 from pydantic import ValidationError
 
-from hardy_gauge.cli import agent, audit, bundle, capture, demo, imports, plan, serve, settings, trial
+from hardy_gauge.cli import agent, audit, backup, bundle, capture, demo, imports, keyring, plan, serve, settings, trial
 from hardy_gauge.errors import GaugeError
 
 app = typer.Typer(
@@ -19,9 +19,12 @@ app.command("demo")(demo.demo)
 app.command("serve")(serve.serve)
 app.command("capture")(capture.capture)
 app.command("agent")(agent.agent)
+app.command("backup")(backup.backup)
+app.command("restore")(backup.restore)
 app.command("trial")(trial.trial)
 app.command("plan")(plan.plan)
 app.add_typer(audit.app, name="audit")
+app.add_typer(keyring.app, name="keyring")
 app.add_typer(settings.app, name="settings")
 app.add_typer(bundle.app, name="bundle")
 app.add_typer(imports.app, name="import")

@@ -34,6 +34,11 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     """
     if settings.demo and not is_loopback(settings.host):
         raise InvalidInput("host: the demo lets everyone in, so it listens on this machine alone", "host")
+    if (settings.tls_cert is None) != (settings.tls_key is None):
+        raise InvalidInput("tls_cert: a certificate and its key go together", "tls_cert")
+    for path in filter(None, (settings.tls_cert, settings.tls_key)):
+        if not path.is_file():
+            raise InvalidInput(f"tls_cert: there is no file {path}", "tls_cert")
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     logging.getLogger("alembic").setLevel(logging.WARNING)
     with locked(settings.data):
@@ -56,7 +61,7 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
     app = create_app(settings, store, poke=collector.poke, diagnose_every_s=EVERY_S)
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning",
-        timeout_graceful_shutdown=3,
+        timeout_graceful_shutdown=3, limit_concurrency=1000, ssl_certfile=settings.tls_cert, ssl_keyfile=settings.tls_key,
     )  # fmt: skip
 
     class Announced(uvicorn.Server):

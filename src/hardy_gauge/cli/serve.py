@@ -18,6 +18,8 @@ def serve(
             help="Address of a probe (http://host:port/servers/name), or of several (http://host:port). May be repeated."
         ),
     ] = None,
+    tls_cert: Annotated[Path | None, typer.Option(help="Certificate as PEM: answer over TLS alone.")] = None,
+    tls_key: Annotated[Path | None, typer.Option(help="Key of the certificate as PEM.")] = None,
     allow_network: Annotated[
         list[str] | None,
         typer.Option(
@@ -36,4 +38,6 @@ def serve(
     """
     settings = AppSettings(data=data, port=port, host=host, servers=server or [])
     settings.allow_networks += allow_network or []
-    run(settings, lambda: typer.echo(f"Hardy Gauge is at http://{host}:{port}"))
+    settings.tls_cert, settings.tls_key = tls_cert or settings.tls_cert, tls_key or settings.tls_key
+    scheme = "https" if settings.tls_cert else "http"
+    run(settings, lambda: typer.echo(f"Hardy Gauge is at {scheme}://{host}:{port}"))

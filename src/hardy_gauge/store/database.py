@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import sqlite3
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,9 @@ from hardy_gauge.store.folder import FOLDER, make_file
 from hardy_gauge.store.migrate import upgrade
 from hardy_gauge.store.write_health import WriteHealth
 
+INCREMENTAL = 2  # of PRAGMA auto_vacuum
+MOST_REWRITTEN = 2**30
+
 
 class Store:
     """The file and its sessions; ``write`` is one transaction, taken at once so that writers queue."""
@@ -24,11 +28,12 @@ class Store:
     def __init__(self, path: Path) -> None:
         path.parent.mkdir(mode=FOLDER, parents=True, exist_ok=True)
         make_file(path)
+        give_back_pages(path)
         self.path, self.health = path, WriteHealth()
         self.engine: Engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", _on_connect)
         event.listen(self.engine, "begin", _on_begin)
-        upgrade(self.engine)
+        upgrade(self.engine, path)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         event.listen(self._sessions, "before_flush", note_changes)
 
@@ -70,6 +75,19 @@ class Store:
     def close(self) -> None:
         """Close all connections."""
         self.engine.dispose()
+
+
+def give_back_pages(path: Path) -> None:
+    """Let a store give freed pages back in steps, which has to be said before its first table; one of before is rewritten
+    once, while it is small enough for that to be quick. Where
+    somebody else is using the store it is left as it is.
+    """
+    with suppress(sqlite3.DatabaseError), closing(sqlite3.connect(path)) as connection:
+        if connection.execute("PRAGMA auto_vacuum").fetchone()[0] == INCREMENTAL:
+            return
+        connection.execute(f"PRAGMA auto_vacuum={INCREMENTAL}")
+        if path.stat().st_size < MOST_REWRITTEN:
+            connection.execute("VACUUM")
 
 
 def _on_connect(connection: Any, _: Any) -> None:
