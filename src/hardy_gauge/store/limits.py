@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing, suppress
 from typing import Annotated
 
 from pydantic import BeforeValidator, Field
@@ -73,13 +75,11 @@ def tidy(store: Store, now_us: int) -> None:
 
 
 def give_back(store: Store) -> None:
-    """Give the disk back what was freed, a part at a time: nobody waits long for it."""
-    with store.write() as session:
-        driver = session.connection().connection.dbapi_connection
-        assert driver is not None
-        cursor = driver.cursor()  # a step of it frees a page, and only fetching takes all steps
-        cursor.execute(f"PRAGMA incremental_vacuum({PAGES_AT_ONCE})")
-        cursor.fetchall()
+    """Give the disk back what was freed, a part at a time: nobody waits long for it. Left for the next time where somebody
+    else is writing.
+    """
+    with suppress(sqlite3.OperationalError), closing(sqlite3.connect(store.path)) as connection:
+        connection.executescript(f"PRAGMA incremental_vacuum({PAGES_AT_ONCE})")  # which takes all of its steps
 
 
 def _drop_oldest_day(session: Session) -> bool:
