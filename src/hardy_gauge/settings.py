@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, SecretStr
 from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
 
 from hardy_gauge.core.figures.units import byte_size
+from hardy_gauge.logs import Form
 
 
 def _several(value: object) -> object:
@@ -25,6 +26,8 @@ class AppSettings(BaseSettings):
     data: Path = Field(Path("data"), description="folder of the store")
     host: str = Field("127.0.0.1", description="address to listen on")
     port: int = Field(8642, ge=1, le=65535, description="port to listen on")
+    log_format: Form = Field("text", description="how the log is written: text, or json")
+    log_level: Literal["debug", "info", "warning", "error"] = Field("warning", description="least level that is logged")
     tls_cert: Path | None = Field(
         None, description="certificate as PEM, with the chain: it answers over TLS alone then"
     )

@@ -38,14 +38,18 @@ from hardy_gauge.api import (
 from hardy_gauge.api.authorisation import Authorisation
 from hardy_gauge.api.body_limits import BodyLimits
 from hardy_gauge.api.host_names import HostNames
+from hardy_gauge.api.own_metrics import OwnMetrics
+from hardy_gauge.api.requests import Requests
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.capture.imports import import_service
 from hardy_gauge.capture.imports.import_queue import ImportQueue
 from hardy_gauge.capture.imports.incoming import IncomingFiles
 from hardy_gauge.capture.imports.otlp_receiver import OtlpReceiver
+from hardy_gauge.core.time.capture_work import CaptureWork
 from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.load.worker import mark_interrupted
+from hardy_gauge.queries.own_health import OwnHealth
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.warm import Warmer
 from hardy_gauge.sandbox.process import remove_leftovers
@@ -69,10 +73,11 @@ def create_app(
     store: Store,
     clock: Callable[[], int] = clock_us,
     poke: Callable[[], None] = lambda: None,
+    work: Callable[[], CaptureWork] | None = None,
     diagnose_every_s: float | None = None,
 ) -> FastAPI:
     """The application over an open store. ``clock`` is what "now" means to it; ``poke`` lets the collector know that what
-    is to be captured has changed; servers are diagnosed in the background every ``diagnose_every_s``, None for never.
+    is to be captured has changed, ``work`` is what it counts of itself; servers are diagnosed in the background every ``diagnose_every_s``, None for never.
     """
     reader = Reader(store, clock)
     incoming = settings.data / "incoming"
@@ -105,7 +110,9 @@ def create_app(
         lifespan=lifespan,
     )  # fmt: skip
     app.state.reader, app.state.settings, app.state.poke = reader, settings, poke
-    app.state.workers = Workers(store, settings)
+    app.state.workers = workers = Workers(store, settings)
+    app.state.own_health = own = OwnHealth(reader, settings, work, lambda: workers.running)
+    app.state.own_metrics = OwnMetrics(own.figures)
     app.state.incoming = IncomingFiles(store, incoming, queue)
     app.state.otlp = OtlpReceiver(store)
     app.state.first_code = secrets.token_urlsafe(9)
@@ -113,6 +120,7 @@ def create_app(
     app.add_middleware(BodyLimits)
     app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
     app.add_middleware(HostNames, host=settings.host, names=settings.allowed_hosts)
+    app.add_middleware(Requests, metrics=app.state.own_metrics)
     problems.install(app)
     api = APIRouter(prefix="/api")
     for module in ROUTERS:
@@ -123,6 +131,7 @@ def create_app(
         raise HTTPException(404, f"there is no /api/{path}")
 
     app.include_router(api)
+    app.include_router(health.root)
     if (settings.web / "index.html").exists():
         app.mount("/assets", StaticFiles(directory=settings.web / "assets"))
 

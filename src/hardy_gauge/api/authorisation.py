@@ -31,7 +31,7 @@ HEADERS = {
 }  # fmt: skip
 # method, path and the least role; the first that fits counts. None: nobody has to be signed in.
 RULES: tuple[tuple[str, str, Role | None], ...] = (
-    ("*", r"/api/(health|me|first|sign-in|sign-in/demo|sign-out)", None),
+    ("*", r"/api/(health|ready|me|first|sign-in|sign-in/demo|sign-out)", None),
     ("*", r"/api/(people|audit)(/.*)?", "administrator"),
     ("*", r"/api/tokens(/.*)?", "viewer"),
     ("*", r"/api/me/(password|confirm|sign-ins(/.*)?|second-factor(/new)?)", "viewer"),
@@ -83,12 +83,12 @@ class Authorisation:
                     headers.setdefault(name, value)
                 if scope.get("scheme") == "https":
                     headers.setdefault("strict-transport-security", "max-age=31536000")
-                if scope["path"].startswith("/api"):
+                if scope["path"].startswith(("/api", "/metrics")):
                     headers.setdefault("cache-control", "no-store")
             await send(message)
 
         path, method = scope["path"], scope["method"]
-        if not path.startswith("/api"):
+        if not path.startswith(("/api", "/metrics")):
             await self.app(scope, receive, with_headers)
             return
         who = await run_in_threadpool(self._who, Headers(scope=scope))

@@ -23,6 +23,7 @@ from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.snapshots import run_due
 from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.capture.targets import CaptureTarget, capture_targets
+from hardy_gauge.core.time.capture_work import CaptureWork
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import tidy
@@ -64,6 +65,8 @@ class Collector:
         self._lock = threading.Lock()
         self._writing = threading.RLock()
         self._said: dict[int, tuple[str, str]] = {}
+        self._ticks = self._late = 0
+        self._ticked_s = time.monotonic()
         self._threads = [
             threading.Thread(target=job, name=name, daemon=True)
             for job, name in ((self._ticking, "collector"), (self._keeping, "keeper"))
@@ -73,6 +76,11 @@ class Collector:
     @property
     def recorders(self) -> list[Recorder]:
         return list(self._recorders.values())
+
+    def work(self) -> CaptureWork:
+        """What it counts of itself."""
+        going = sum(not tick.done() for tick in list(self._busy.values()))
+        return CaptureWork(self._ticks, self._late, self._ticked_s, len(self._recorders), going)
 
     def refresh(self) -> None:
         """Begin with servers that are new, leave those that are retired, and follow the rules as they are now."""
@@ -205,8 +213,12 @@ class Collector:
         with self._lock:
             for recorder in self._recorders.values():
                 last = self._busy.get(recorder.server_id)
+                self._ticks += 1
                 if last is None or last.done():
                     self._busy[recorder.server_id] = self._pool.submit(recorder.tick, now)
+                else:
+                    self._late += 1
+            self._ticked_s = time.monotonic()
 
     def settle(self, patient_s: float) -> None:
         """Wait until the ticks under way have ended; TimeoutError when one goes on for longer than ``patient_s``."""

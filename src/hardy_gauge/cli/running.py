@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import logging
 import socket
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
@@ -10,6 +9,7 @@ from typing import cast
 
 import typer
 
+from hardy_gauge import logs
 from hardy_gauge.api.host_names import is_loopback
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.history_backfill import backfill
@@ -39,8 +39,7 @@ def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> N
     for path in filter(None, (settings.tls_cert, settings.tls_key)):
         if not path.is_file():
             raise InvalidInput(f"tls_cert: there is no file {path}", "tls_cert")
-    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
-    logging.getLogger("alembic").setLevel(logging.WARNING)
+    logs.set_up(settings.log_format, settings.log_level)
     with locked(settings.data):
         _serve(settings, on_ready)
 
@@ -58,7 +57,7 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
     import_history(store, servers)  # the minutes that passed meanwhile
     collector = Collector(store, write_s=settings.write_every_s)
     collector.start()
-    app = create_app(settings, store, poke=collector.poke, diagnose_every_s=EVERY_S)
+    app = create_app(settings, store, poke=collector.poke, work=collector.work, diagnose_every_s=EVERY_S)
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning",
         timeout_graceful_shutdown=3, limit_concurrency=1000, ssl_certfile=settings.tls_cert, ssl_keyfile=settings.tls_key,

@@ -21,6 +21,7 @@ export const SETUP = [
   { name: 'imports', words: 'Imports', component: () => import('@/screens/setup/ImportsScreen.vue') },
   { name: 'bundles', words: 'Bundles', component: () => import('@/screens/setup/BundlesScreen.vue') },
   { name: 'storage', words: 'Storage and price', component: () => import('@/screens/setup/StorageScreen.vue') },
+  { name: 'health', words: 'Health', component: () => import('@/screens/setup/HealthScreen.vue') },
   { name: 'people', words: 'People', component: () => import('@/screens/setup/PeopleScreen.vue') },
   { name: 'you', words: 'You', component: () => import('@/screens/setup/YouScreen.vue') },
 ] as const

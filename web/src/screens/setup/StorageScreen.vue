@@ -2,6 +2,7 @@
 import { BButton, BFormCheckbox, BFormInput } from 'bootstrap-vue-next'
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
+import BackupPart from './BackupPart.vue'
 import SameAsFile from './SameAsFile.vue'
 import SetupTabs from './SetupTabs.vue'
 import { useWork } from '@/state/work'
@@ -11,6 +12,7 @@ import DataTable from '@/parts/DataTable.vue'
 import type { Column } from '@/parts/table'
 import FigureText from '@/parts/FigureText.vue'
 import { useAnswer } from '@/state/fetching'
+import { clock, day } from '@/state/units'
 
 const answer = useAnswer(
   () => 'storage',
@@ -40,6 +42,13 @@ const save = () =>
     saved.value = true
     await answer.ask()
   })
+const DAMAGED: Column<Schemas['DamagedOut']>[] = [
+  { key: 'server', title: 'server', value: (one) => one.server },
+  { key: 'kind', title: 'series', value: (one) => one.kind },
+  { key: 'since', title: 'from', value: (one) => one.since_us },
+  { key: 'rows', title: 'rows', unit: '', value: (one) => one.rows },
+  { key: 'why', title: 'why', value: (one) => one.why },
+]
 const COLUMNS: Column<Schemas['Price']>[] = [
   { key: 'server', title: 'server', value: (one) => one.server },
   { key: 'bytes', title: 'stored a day', unit: 'B', bar: true, value: (one) => one.bytes_a_day },
@@ -59,6 +68,14 @@ const COLUMNS: Column<Schemas['Price']>[] = [
         <section>
           <h2 class="part"><span>What recording costs, by server, over the last hour</span></h2>
           <DataTable :rows="prices" :columns="COLUMNS" :row-key="(one) => one.server" />
+          <template v-if="data.use.damaged.length">
+            <h2 class="part mt-3"><span>Damaged blocks, left out of every answer</span></h2>
+            <DataTable :rows="data.use.damaged" :columns="DAMAGED" :row-key="(one) => `${one.server} ${one.kind} ${one.since_us}`">
+              <template #since="{ row }"
+                ><span class="figure">{{ day(row.since_us) }} {{ clock(row.since_us) }} to {{ clock(row.until_us) }}</span></template
+              >
+            </DataTable>
+          </template>
           <p class="faded small mt-2">
             Requests to the server, the share of time spent waiting for its answers, what recording it takes of a core here, and, where the server counts it, what answering takes of a core there.
           </p>
@@ -85,6 +102,7 @@ const COLUMNS: Column<Schemas['Price']>[] = [
               ><ProblemLine :problem="problem" />
             </div>
           </form>
+          <BackupPart :storage="data" @changed="answer.ask()" />
           <SameAsFile class="mt-3" :yaml="data.yaml" :command="data.command" />
         </section>
       </div>
