@@ -19,6 +19,14 @@ HEADER = "x-request-id"
 GIVEN = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
 
+def _route(scope: Scope) -> str:
+    """The path as the API states it; one name for all pages, and one for all paths that are none."""
+    path = str(getattr(scope.get("route"), "path", ""))
+    if not scope["path"].startswith("/api"):
+        return path if path == "/metrics" else "page"
+    return f"/api{path.removeprefix('/api')}" if path else "unknown"
+
+
 class Requests:
     """ASGI middleware, the outermost. A number that the caller gives is kept where it is plain."""
 
@@ -50,7 +58,5 @@ class Requests:
             detail = f"it is a fault of the application; its log has more under the request {number}"
             await answer(500, "Something went wrong", detail)(scope, receive, numbered)
         finally:
-            route = scope.get("route")
-            path = getattr(route, "path", "") or ("page" if not scope["path"].startswith("/api") else "unknown")
-            self.metrics.answered(scope["method"], path, status or 500, time.monotonic() - began)
+            self.metrics.answered(scope["method"], _route(scope), status or 500, time.monotonic() - began)
             request_id.reset(token)

@@ -107,7 +107,7 @@ class OwnHealth:
         checks = [
             store_check(store.health.failure.why, store.health.failure.since_us) if store.health.failure else store_check("", 0),
             disk_check(disk.free, disk.total),
-            recording_check(None if work is None else time.monotonic() - work.ticked_s),
+            recording_check(None if work is None or not work.recorders else time.monotonic() - work.ticked_s),
             keyring_check(accounts, self._keyring()),
             damage_check(damaged),
             backups_check(schedule.every_hours, there[0].made_us if there else None, self.reader.clock()),

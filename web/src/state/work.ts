@@ -12,8 +12,9 @@ export function useWork() {
       await job()
       return true
     } catch (error) {
-      problem.value = error as Problem
-      if (problem.value.field === 'confirm' && (await session.confirm())) return run(job)
+      const found = error as Problem
+      if (found.field === 'confirm' && (await session.confirm())) return run(job)
+      problem.value = found
       return false
     } finally {
       busy.value = false

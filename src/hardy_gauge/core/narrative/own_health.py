@@ -45,7 +45,7 @@ def disk_check(free: int, total: int) -> Check:
 def recording_check(silent_s: float | None) -> Check:
     """Whether servers are looked at; ``silent_s`` since the last look was begun, None where nothing is recorded here."""
     if silent_s is None:
-        return Check("recording", "not used", "this process records nothing")
+        return Check("recording", "not used", "no server is recorded")
     if silent_s > STANDS_STILL_S:
         return Check("recording", "wrong", f"no server was looked at for {silent_s:.0f} s")
     return Check("recording", "fine", "servers are looked at each second")

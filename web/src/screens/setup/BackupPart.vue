@@ -39,7 +39,7 @@ const now = () =>
     <h2 class="part mt-3">
       <span>Backups</span><span class="faded">{{ storage.encrypted ? 'encrypted' : 'not encrypted' }}</span>
     </h2>
-    <form v-if="may('administrator')" class="form-line" @submit.prevent="save">
+    <form v-if="may('administrator')" class="form-line wrap" @submit.prevent="save">
       every
       <BFormInput v-model.number="schedule.every_hours" type="number" min="0" size="sm" class="short" aria-label="Hours between backups" :state="wrong('every_hours')" data-test="backup-every" />
       hours, the last <BFormInput v-model.number="schedule.keep" type="number" min="1" size="sm" class="short" aria-label="Backups that are kept" :state="wrong('keep')" data-test="backup-keep" /> kept
@@ -59,8 +59,11 @@ const now = () =>
 </template>
 
 <style scoped>
+.wrap {
+  flex-wrap: wrap;
+}
 .short {
-  width: 74px;
+  width: 64px;
   flex: none;
 }
 </style>

@@ -74,7 +74,7 @@ const drop = (name: string) =>
           ><BButton size="sm" variant="link" @click="change(row)">Change</BButton><BButton size="sm" variant="link" :disabled="busy" @click="drop(row.name)">Remove</BButton></template
         >
       </DataTable>
-      <h2 class="part">
+      <h2 class="part mt-3">
         <span>{{ editing ? `Change ${editing}` : 'Add an account' }}</span>
       </h2>
       <form class="form-grid" autocomplete="off" @submit.prevent="save">

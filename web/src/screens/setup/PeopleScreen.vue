@@ -110,7 +110,7 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
                 ></template
               >
             </DataTable>
-            <form class="form-line mb-3" @submit.prevent="add">
+            <form class="form-line mt-2 mb-3" @submit.prevent="add">
               <BFormInput v-model="person.name" size="sm" placeholder="name" aria-label="Name" :state="wrong('name')" autocomplete="off" data-test="person-name" />
               <BFormSelect v-model="person.role" :options="[...ROLES]" size="sm" aria-label="Role" />
               <BFormInput
@@ -183,7 +183,7 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
 }
 .changes {
   display: inline-block;
-  max-width: 260px;
+  max-width: 560px;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;

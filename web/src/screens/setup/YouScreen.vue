@@ -141,7 +141,8 @@ const end = (id: string) =>
               ><span class="figure">{{ at(row.seen_us) }}</span></template
             >
             <template #act="{ row }"
-              ><span v-if="row.here" class="faded">this one</span><BButton v-else size="sm" variant="link" :disabled="ending.busy.value" @click="end(row.id)">Sign out</BButton></template
+              ><span v-if="row.here" class="faded text-nowrap">this one</span
+              ><BButton v-else size="sm" variant="link" class="text-nowrap" :disabled="ending.busy.value" @click="end(row.id)">Sign out</BButton></template
             >
           </DataTable>
           <ProblemLine :problem="ending.problem.value" />
@@ -153,7 +154,7 @@ const end = (id: string) =>
 
 <style scoped>
 .two {
-  grid-template-columns: minmax(0, 5fr) minmax(0, 6fr);
+  grid-template-columns: minmax(0, 4fr) minmax(0, 5fr);
   align-items: start;
 }
 .form-grid {
@@ -181,7 +182,7 @@ const end = (id: string) =>
 }
 .agent {
   display: inline-block;
-  max-width: 220px;
+  max-width: 180px;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
