@@ -4,7 +4,7 @@ DATA ?= data/demo
 PY := .venv/bin/python
 SHELL := /bin/bash
 
-.PHONY: setup setup-test demo test lint format bench shots docs web-types clean
+.PHONY: setup setup-test demo test kills fuzz lint format bench shots docs web-types clean
 
 setup: .venv/.ready web/dist/index.html
 
@@ -37,6 +37,13 @@ demo: setup
 test: setup-test
 	cd web && npx vitest run
 	.venv/bin/pytest -n 3 --dist loadgroup --no-loadscope-reorder
+
+# the long runs of what `make test` does in small; SEED, KILLS, KILLS_OF_SERVE and EXAMPLES cut them into pieces
+kills: setup-test
+	KILLS=$${KILLS:-800} KILLS_OF_SERVE=$${KILLS_OF_SERVE:-200} .venv/bin/pytest -n 2 --dist loadgroup tests/faults
+
+fuzz: setup-test
+	EXAMPLES=$${EXAMPLES:-2000} .venv/bin/pytest -n 2 --dist loadgroup -o timeout=36000 tests/api/test_schema.py
 
 lint: setup-test
 	.venv/bin/ruff check src tests benchmarks tools

@@ -1,4 +1,4 @@
-"""Write the parts of the documentation that follow from the code: scenario keys, troubles, settings, JSON Schema."""
+"""Write the parts of the documentation that follow from the code: scenario keys, troubles, settings, JSON Schema, permissions."""
 
 from __future__ import annotations
 
@@ -6,8 +6,11 @@ import json
 from pathlib import Path
 
 from practice_fleet.scenario.guide import json_schema, markdown
+from tools.permissions import table
+from tools.settings_table import settings_table
 
 DOCS = Path(__file__).parents[1] / "docs"
+SETTINGS = "## Settings"
 
 
 def main() -> None:
@@ -15,6 +18,10 @@ def main() -> None:
     written = markdown()
     head = page.read_text(encoding="utf-8").split(written.splitlines()[0])[0]
     page.write_text(head + written, encoding="utf-8")
+    page = DOCS / "operations.md"
+    head = page.read_text(encoding="utf-8").partition(SETTINGS)[0]
+    page.write_text(f"{head}{SETTINGS}\n{settings_table()}", encoding="utf-8")
+    (DOCS / "permissions.md").write_text(table(), encoding="utf-8")
     (DOCS / "scenario.schema.json").write_text(json.dumps(json_schema(), indent=1) + "\n", encoding="utf-8")
 
 
