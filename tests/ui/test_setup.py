@@ -109,15 +109,15 @@ def test_storage_and_price(page: Page) -> None:
     expect(page.locator(".lead-sentence")).to_contain_text(re.compile(r"takes [\d.]+ MB and grows by"))
     expect(page.locator("main tbody tr")).to_have_count(22)
     page.locator("#size").fill("0.001")
-    page.get_by_role("button", name="Save").click()
+    page.get_by_role("button", name="Save").first.click()
     assert page.locator("#size").evaluate("field => field.validity.rangeUnderflow")
     page.locator("#size").fill("50")
-    page.get_by_role("button", name="Save").click()
+    page.get_by_role("button", name="Save").first.click()
     expect(page.locator(".lead-sentence")).to_contain_text(re.compile(r"limit of 50.* is reached in [\d,]+ days"))
     page.get_by_text("The same as a file").click()
     expect(page.locator("[data-test=same-as-file] pre")).to_contain_text("most_bytes: 50000000000")
     page.locator("#size").fill("")
-    page.get_by_role("button", name="Save").click()
+    page.get_by_role("button", name="Save").first.click()
     expect(page.locator(".lead-sentence")).to_contain_text("no limit of size")
     expect(page.locator(".lead-sentence")).to_contain_text(re.compile(r"Recording takes [\d.]+% of a core here"))
 
@@ -136,6 +136,5 @@ def test_a_token_is_shown_once_and_people_have_roles(page: Page) -> None:
     row.get_by_role("button", name="Revoke").click()
     expect(row).to_contain_text("revoked")
     assert "hgt_" not in page.content()
-    expect(
-        page.locator("main tr", has_text=re.compile("POST ?/api/tokens$|POST ?/api/tokens ?127")).first
-    ).to_be_visible()
+    line = page.locator("main tr", has_text="POST tokens").first
+    expect(line).to_contain_text("token nightly: name nightly, scope viewer")

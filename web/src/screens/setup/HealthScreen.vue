@@ -31,7 +31,7 @@ const FIGURES: Column<Schemas['OwnFigure']>[] = [
       <div class="cols two">
         <section>
           <h2 class="part"><span>What is looked at</span></h2>
-          <DataTable :rows="data.readiness.checks" :columns="CHECKS" :row-key="(one) => one.name" data-test="checks">
+          <DataTable :rows="data.readiness.checks" :columns="CHECKS" :row-key="(one) => one.name">
             <template #state="{ row }"
               ><b :class="{ act: row.state === 'wrong' || row.state === 'doubtful', faded: row.state === 'not used' }">{{ row.state }}</b></template
             >
