@@ -38,9 +38,9 @@ test: setup-test
 	cd web && npx vitest run
 	.venv/bin/pytest -n 3 --dist loadgroup --no-loadscope-reorder
 
-# the long runs of what `make test` does in small; SEED, KILLS, KILLS_OF_SERVE and EXAMPLES cut them into pieces
+# the long runs of what `make test` does in small; SEED, KILLS, KILLS_OF_SERVE, KILLS_OF_TRIALS and EXAMPLES cut them into pieces
 kills: setup-test
-	KILLS=$${KILLS:-800} KILLS_OF_SERVE=$${KILLS_OF_SERVE:-200} .venv/bin/pytest -n 2 --dist loadgroup tests/faults
+	KILLS=$${KILLS:-800} KILLS_OF_SERVE=$${KILLS_OF_SERVE:-100} KILLS_OF_TRIALS=$${KILLS_OF_TRIALS:-100} .venv/bin/pytest -n 2 --dist loadgroup tests/faults
 
 fuzz: setup-test
 	EXAMPLES=$${EXAMPLES:-2000} .venv/bin/pytest -n 2 --dist loadgroup -o timeout=36000 tests/api/test_schema.py

@@ -40,6 +40,7 @@ from hardy_gauge.api.body_limits import BodyLimits
 from hardy_gauge.api.host_names import HostNames
 from hardy_gauge.api.own_metrics import OwnMetrics
 from hardy_gauge.api.requests import Requests
+from hardy_gauge.api.shared_answers import SharedAnswers
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.capture.imports import import_service
@@ -117,6 +118,7 @@ def create_app(
     app.state.otlp = OtlpReceiver(store)
     app.state.first_code = secrets.token_urlsafe(9)
     app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
+    app.add_middleware(SharedAnswers, store=store, clock=clock)
     app.add_middleware(BodyLimits)
     app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
     app.add_middleware(HostNames, host=settings.host, names=settings.allowed_hosts)

@@ -8,6 +8,7 @@ import sys
 import threading
 
 from hardy_gauge.load.worker import mark_ended
+from hardy_gauge.sandbox.process import remove_leftovers
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
@@ -43,6 +44,8 @@ class Workers:
         self._running.pop(trial_id, None)
         if not self._stopping:
             mark_ended(self.store, trial_id, code)
+        if code:
+            remove_leftovers()
 
     @property
     def running(self) -> int:

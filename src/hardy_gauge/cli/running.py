@@ -60,7 +60,7 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
     app = create_app(settings, store, poke=collector.poke, work=collector.work, diagnose_every_s=EVERY_S)
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning",
-        timeout_graceful_shutdown=3, limit_concurrency=1000, ssl_certfile=settings.tls_cert, ssl_keyfile=settings.tls_key,
+        timeout_graceful_shutdown=3, server_header=False, limit_concurrency=1000, ssl_certfile=settings.tls_cert, ssl_keyfile=settings.tls_key,
     )  # fmt: skip
 
     class Announced(uvicorn.Server):

@@ -1,0 +1,96 @@
+"""Answers that are the same for everybody are computed once a second and shared, each with an ETag (RFC 9110, 8.8.3).
+
+An answer holds for the second of the application's clock in which it was asked for, and until the store is written.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import re
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from hardy_gauge.store.database import Store
+
+SHARED = re.compile(r"/api/(fleet|tape|servers/[^/]+|ledger|statements(/[^/]+)?|findings|storage|own-health)")
+MOST_KEPT = 256
+MOST_BYTES = 4 * 2**20
+
+
+@dataclass
+class _Answer:
+    at: tuple[int, int]
+    start: Message
+    body: bytes
+    etag: str
+
+
+class SharedAnswers:
+    """ASGI middleware; it comes after who asks is known to be allowed to."""
+
+    def __init__(self, app: ASGIApp, store: Store, clock: Callable[[], int]) -> None:
+        self.app, self.store, self.clock = app, store, clock
+        self._kept: OrderedDict[str, _Answer] = OrderedDict()
+        self._locks: dict[str, asyncio.Lock] = {}
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http" or scope["method"] != "GET" or not SHARED.fullmatch(scope["path"]):
+            await self.app(scope, receive, send)
+            return
+        key = f"{scope['path']}?{scope.get('query_string', b'').decode('latin-1')}"
+        lock = self._locks.setdefault(key, asyncio.Lock())
+        async with lock:
+            found = self._kept.get(key)
+            if found is None or found.at != self._now():
+                found = await self._computed(key, scope, receive, send)
+        if not lock.locked():
+            self._locks.pop(key, None)
+        if found is not None:
+            await self._send(found, scope, send)
+
+    def _now(self) -> tuple[int, int]:
+        return self.clock() // 1_000_000, self.store.health.writes
+
+    async def _computed(self, key: str, scope: Scope, receive: Receive, send: Send) -> _Answer | None:
+        """The answer; None when it is one that cannot be shared, which is sent then."""
+        at, messages, parts = self._now(), list[Message](), list[bytes]()
+
+        async def keep(message: Message) -> None:
+            messages.append(message)
+            parts.append(message.get("body", b""))
+
+        await self.app(scope, receive, keep)
+        start, body = messages[0], b"".join(parts)
+        if start["status"] != 200 or len(body) > MOST_BYTES:
+            for message in messages:
+                await send(message)
+            return None
+        made = _Answer(at, start, body, f'"{hashlib.sha256(body).hexdigest()[:32]}"')
+        self._kept[key] = made
+        self._kept.move_to_end(key)
+        while len(self._kept) > MOST_KEPT:
+            self._kept.popitem(last=False)
+        return made
+
+    @staticmethod
+    async def _send(found: _Answer, scope: Scope, send: Send) -> None:
+        start = {**found.start, "headers": list(found.start["headers"])}
+        headers = MutableHeaders(scope=start)
+        headers["etag"] = found.etag
+        headers["cache-control"] = "private, no-cache"
+        asked = Headers(scope=scope).get("if-none-match", "")
+        if found.etag in [one.strip().removeprefix("W/") for one in asked.split(",")]:
+            start["status"] = 304
+            for name in ("content-length", "content-type"):
+                if name in headers:
+                    del headers[name]
+            await send(start)
+            await send({"type": "http.response.body", "body": b""})
+            return
+        await send(start)
+        await send({"type": "http.response.body", "body": found.body})

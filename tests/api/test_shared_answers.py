@@ -1,0 +1,73 @@
+"""Answers that are the same for all: computed once for many readers, new after a write and with the next second."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import httpx
+import pytest
+
+from hardy_gauge.api.app import create_app
+from hardy_gauge.queries import fleet
+from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.database import Store
+from tests.conftest import Serving, signed_in
+
+
+class Counted:
+    """An application whose fleet is counted each time it is computed, and whose clock the test moves."""
+
+    def __init__(self, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.now, self.count, self._lock = 1_795_000_000_000_000, 0, threading.Lock()
+        settings = AppSettings(data=folder, demo=True, web=Path("/nowhere"))
+        self.store = Store(settings.store_path)
+        computed = fleet.fleet
+
+        def counted(*given: object) -> object:
+            with self._lock:
+                self.count += 1
+            threading.Event().wait(0.2)
+            return computed(*given)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(fleet, "fleet", counted)
+        self.app = create_app(settings, self.store, clock=lambda: self.now)
+
+
+@pytest.fixture
+def served(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Counted, httpx.Client]]:
+    made = Counted(tmp_path, monkeypatch)
+    with (
+        Serving(made.app) as serving,
+        httpx.Client(base_url=serving.address, trust_env=False, timeout=30) as client,
+    ):
+        yield made, signed_in(client)
+    made.store.close()
+
+
+def test_many_readers_are_one_computation(served: tuple[Counted, httpx.Client]) -> None:
+    made, client = served
+    with ThreadPoolExecutor(20) as pool:
+        answers = list(pool.map(lambda _: client.get("/api/fleet"), range(20)))
+    assert {a.status_code for a in answers} == {200} and len({a.text for a in answers}) == 1 and made.count == 1
+    made.now += 1_000_000
+    client.get("/api/fleet")
+    assert made.count == 2
+    client.get("/api/fleet")
+    assert made.count == 2
+    assert client.put("/api/capture-rules", json={"rules": []}).status_code == 200
+    client.get("/api/fleet")
+    assert made.count == 3, "after a write it is computed anew"
+
+
+def test_what_is_known_is_not_sent_again(served: tuple[Counted, httpx.Client]) -> None:
+    _, client = served
+    first = client.get("/api/fleet")
+    again = client.get("/api/fleet", headers={"if-none-match": f'"x", W/{first.headers["etag"]}'})
+    assert again.status_code == 304 and again.content == b"" and again.headers["etag"] == first.headers["etag"]
+    assert client.get("/api/fleet", headers={"if-none-match": '"x"'}).content == first.content
+    with httpx.Client(base_url=client.base_url, trust_env=False) as stranger:
+        assert stranger.get("/api/fleet", headers={"if-none-match": first.headers["etag"]}).status_code == 401
+    assert client.get("/api/servers/nobody").status_code == 404 and client.get("/api/servers/nobody").status_code == 404
