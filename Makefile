@@ -4,7 +4,7 @@ DATA ?= data/demo
 PY := .venv/bin/python
 SHELL := /bin/bash
 
-.PHONY: setup setup-test demo test kills fuzz lint format bench shots docs web-types clean
+.PHONY: setup setup-test demo test kills fuzz advisories lint format bench shots docs web-types clean
 
 setup: .venv/.ready web/dist/index.html
 
@@ -44,6 +44,13 @@ kills: setup-test
 
 fuzz: setup-test
 	EXAMPLES=$${EXAMPLES:-2000} .venv/bin/pytest -n 2 --dist loadgroup -o timeout=36000 tests/api/test_schema.py
+
+# known advisories of what is locked, asked of the registries' own services; run it where those can be reached
+advisories: web/node_modules/.ready
+	python3 -m venv build/advisories
+	build/advisories/bin/pip install -q pip-audit
+	build/advisories/bin/pip-audit --strict --disable-pip --require-hashes -r requirements.lock
+	cd web && npm audit --omit=dev
 
 lint: setup-test
 	.venv/bin/ruff check src tests benchmarks tools

@@ -90,6 +90,12 @@ class AccountNotForHost(ProbeError):
     title = "The account is not for this host"
 
 
+class ProviderError(GaugeError):
+    """The provider through which people sign in does not answer, or not as OpenID Connect says."""
+
+    title = "The provider did not answer"
+
+
 class NeverAsked(ProbeError):
     """A server that came in a file: there is nothing behind it to ask."""
 

@@ -26,6 +26,17 @@ class AppSettings(BaseSettings):
     data: Path = Field(Path("data"), description="folder of the store")
     host: str = Field("127.0.0.1", description="address to listen on")
     port: int = Field(8642, ge=1, le=65535, description="port to listen on")
+    public_address: str = Field("", description="address under which browsers reach it, where a proxy stands before it")
+    oidc_issuer: str = Field("", description="issuer of an OpenID Connect provider through which people sign in")
+    oidc_client: str = Field("", description="what the provider calls this application")
+    oidc_secret: SecretStr = Field(SecretStr(""), description="the application's secret at the provider")
+    oidc_name: str = Field("single sign-on", description="what the provider is called on the sign-in sheet")
+    oidc_name_claim: str = Field("preferred_username", description="claim with the person's name")
+    oidc_groups_claim: str = Field("groups", description="claim with the person's groups")
+    oidc_roles: Annotated[list[str], NoDecode, BeforeValidator(_several)] = Field(
+        default_factory=list, description="roles of the provider's groups, such as dba:engineer,leads:administrator"
+    )
+    oidc_role: str = Field("", description="role of people in none of these groups; without it they cannot sign in")
     log_format: Form = Field("text", description="how the log is written: text, or json")
     log_level: Literal["debug", "info", "warning", "error"] = Field("warning", description="least level that is logged")
     tls_cert: Path | None = Field(

@@ -62,7 +62,17 @@ def test_every_route_asks_who_it_is(house: House) -> None:
     document = house.app.openapi()["paths"]
     routes = [(method.upper(), path) for path, methods in document.items() for method in methods]
     routes += [("GET", "/api/openapi.json"), ("GET", "/api/nothing"), ("DELETE", "/api/fleet")]
-    open_to_all = {"/api/health", "/api/me", "/api/first", "/api/sign-in", "/api/sign-in/demo", "/api/sign-out"}
+    open_to_all = {
+        "/api/health",
+        "/api/me",
+        "/api/first",
+        "/api/sign-in",
+        "/api/sign-in/demo",
+        "/api/sign-out",
+        "/api/ready",
+        "/api/sign-in/provider",
+        "/api/sign-in/provider/return",
+    }
     assert len(routes) > 40
     for method, path in routes:
         if path not in open_to_all:
@@ -80,7 +90,7 @@ def test_the_first_needs_the_code_and_there_is_one_first(house: House) -> None:
     head = house.first()
     assert head.get("/api/me").json() | {"csrf_token": ""} == {
         "signed_in": True, "name": "head", "role": "administrator", "csrf_token": "", "demo": False, "first": False,
-        "second_factor": False,
+        "second_factor": False, "provider": "", "by_provider": False,
     }  # fmt: skip
     again = body | {"code": house.app.state.first_code}
     assert stranger.post("/api/first", json=again).status_code == 409

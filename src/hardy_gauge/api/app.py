@@ -27,6 +27,7 @@ from hardy_gauge.api import (
     people,
     plans,
     problems,
+    provider,
     reports,
     sheets,
     sign_in,
@@ -38,6 +39,7 @@ from hardy_gauge.api import (
 from hardy_gauge.api.authorisation import Authorisation
 from hardy_gauge.api.body_limits import BodyLimits
 from hardy_gauge.api.host_names import HostNames
+from hardy_gauge.api.openid import OpenIdProvider
 from hardy_gauge.api.own_metrics import OwnMetrics
 from hardy_gauge.api.requests import Requests
 from hardy_gauge.api.shared_answers import SharedAnswers
@@ -60,7 +62,7 @@ from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, sign_in, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
+    health, sign_in, provider, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
     bundles, imports, otlp, snapshots, storage,
 )  # fmt: skip
 
@@ -116,6 +118,7 @@ def create_app(
     app.state.own_metrics = OwnMetrics(own.figures)
     app.state.incoming = IncomingFiles(store, incoming, queue)
     app.state.otlp = OtlpReceiver(store)
+    app.state.provider = OpenIdProvider(settings) if settings.oidc_issuer else None
     app.state.first_code = secrets.token_urlsafe(9)
     app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
     app.add_middleware(SharedAnswers, store=store, clock=clock)

@@ -31,7 +31,7 @@ HEADERS = {
 }  # fmt: skip
 # method, path and the least role; the first that fits counts. None: nobody has to be signed in.
 RULES: tuple[tuple[str, str, Role | None], ...] = (
-    ("*", r"/api/(health|ready|me|first|sign-in|sign-in/demo|sign-out)", None),
+    ("*", r"/api/(health|ready|me|first|sign-in|sign-in/demo|sign-in/provider(/return)?|sign-out)", None),
     ("*", r"/api/(people|audit)(/.*)?", "administrator"),
     ("*", r"/api/tokens(/.*)?", "viewer"),
     ("*", r"/api/me/(password|confirm|sign-ins(/.*)?|second-factor(/new)?)", "viewer"),

@@ -37,6 +37,8 @@ class Me(BaseModel):
     demo: bool
     first: bool
     second_factor: bool
+    provider: str = Field(description="what the provider is called through which one can sign in; empty for none")
+    by_provider: bool = Field(description="the provider vouches for who asks, so there is no password")
 
 
 class Credentials(Strict):
@@ -61,6 +63,8 @@ def me(request: Request, reader: CurrentReader, settings: CurrentSettings) -> Me
         signed_in=who is not None, name=who.name if who else "", role=who.role if who else "",
         csrf_token=who.csrf_token if who else "", demo=settings.demo, first=first,
         second_factor=person is not None and person.totp is not None,
+        provider=settings.oidc_name if settings.oidc_issuer else "",
+        by_provider=person is not None and person.subject is not None,
     )  # fmt: skip
 
 

@@ -14,11 +14,12 @@ class Person(Base):
     """Someone who signs in; ``password`` is an Argon2 hash. Nobody is deleted, so that the audit log keeps its names.
 
     ``totp`` is the encrypted secret of the second factor, ``totp_step`` the last time step used, ``recovery`` are hashes of
-    codes that have not been used.
+    codes that have not been used. ``subject`` is who they are at the provider that vouches for them; such a person has no
+    password here.
     """
 
     __tablename__ = "person"
-    AUDITED = ("name", "role", "barred")
+    AUDITED = ("name", "role", "barred", "subject")
     SECRETS = ("password", "totp")
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
@@ -29,6 +30,7 @@ class Person(Base):
     totp: Mapped[bytes | None] = mapped_column(LargeBinary, default=None)
     totp_step: Mapped[int] = mapped_column(default=0)
     recovery: Mapped[list[Any]] = mapped_column(default=list)
+    subject: Mapped[str | None] = mapped_column(default=None, index=True)
 
 
 class SignIn(Base):

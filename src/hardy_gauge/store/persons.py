@@ -121,6 +121,22 @@ def people_in(session: Session) -> list[PersonOut]:
     return [person_out(session, person) for person in session.scalars(select(Person).order_by(Person.name))]
 
 
+def provided_person(session: Session, subject: str, name: str, role: w.Role | None, now_us: int) -> Person:
+    """The person whom a provider vouches for, new where they never came before; their role follows the provider's groups.
+
+    NotAllowed when they have none or are barred, Conflict when somebody else has their name here.
+    """
+    person = session.scalar(select(Person).where(Person.subject == subject))
+    if role is None or (person is not None and person.barred):
+        raise NotAllowed(f"provider: {name} may not sign in here; an administrator can change that", "provider")
+    if person is None:
+        person = w.add_person(session, name, role, "", now_us)
+        person.subject = subject
+    person.role = role
+    session.flush()
+    return person
+
+
 def edit_person(
     session: Session, name: str, role: w.Role | None, barred: bool | None, password_hash: str | None, lost_device: bool
 ) -> PersonOut:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
@@ -12,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.core.time.span import DAY_US
 from hardy_gauge.errors import Conflict
+from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.people import Person, SignIn, Token
 
 Role = Literal["viewer", "engineer", "administrator"]
@@ -136,6 +138,13 @@ def of_token(session: Session, token: str, now_us: int) -> tuple[Who, bool] | No
     least = min((_role(row.scope), _role(row.person.role)), key=ROLES.index)
     due = row.used_us is None or now_us - row.used_us > SEEN_EVERY_US
     return Who(f"{row.person.name} ({row.name})", least), due
+
+
+def role_of(settings: AppSettings, groups: Sequence[str]) -> Role | None:
+    """The highest role of a provider's groups, or the one of everybody; None when a person may not sign in."""
+    found = [role for group, _, role in (one.rpartition(":") for one in settings.oidc_roles) if group in groups]
+    known = [role for role in ROLES if role in (found or [settings.oidc_role])]
+    return known[-1] if known else None
 
 
 def _role(text: str) -> Role:

@@ -29,7 +29,10 @@ watch(open, (shown) => shown || settle(false))
 
 <template>
   <BModal v-model="open" title="Confirm who you are" no-footer>
-    <form @submit.prevent="confirm">
+    <p v-if="me?.by_provider" class="mb-0">
+      This changes who may do what, or what a secret is used for. <a href="/api/sign-in/provider?again=true">Sign in with {{ me.provider }} again</a>, then change it; that holds for 15 minutes.
+    </p>
+    <form v-else @submit.prevent="confirm">
       <p>This changes who may do what, or what a secret is used for. Give your password again; it then holds for 15 minutes.</p>
       <label for="confirm-password">Password</label>
       <BFormInput id="confirm-password" v-model="password" type="password" autocomplete="current-password" autofocus :state="wrong('password')" data-test="confirm-password" />
