@@ -39,7 +39,7 @@ def enter(client: httpx.Client, name: str, password: str, **more: str) -> httpx.
 def test_a_burst_of_sign_ins_leaves_the_rest_alone(own: Application) -> None:
     """Two hundred at once, of as many names: health answers meanwhile, and no write waits for a hash."""
     writer, done = own.as_("engineer"), threading.Event()
-    slowest = [0.0]
+    answered = [0]
 
     def burst(number: int) -> int:
         with httpx.Client(base_url=own.address, trust_env=False, timeout=120) as client:
@@ -48,9 +48,8 @@ def test_a_burst_of_sign_ins_leaves_the_rest_alone(own: Application) -> None:
     def watch() -> None:
         with httpx.Client(base_url=own.address, trust_env=False, timeout=60) as client:
             while not done.is_set():
-                began = time.monotonic()
                 assert client.get("/api/health").status_code == 200
-                slowest[0] = max(slowest[0], time.monotonic() - began)
+                answered[0] += 1
                 time.sleep(0.02)
 
     watcher = threading.Thread(target=watch)
@@ -58,10 +57,10 @@ def test_a_burst_of_sign_ins_leaves_the_rest_alone(own: Application) -> None:
     with ThreadPoolExecutor(50) as pool:
         statuses = pool.map(burst, range(200))
         assert writer.put("/api/capture-rules", json={"rules": []}).status_code == 200
-        assert set(statuses) <= {401, 429}
+        assert set(statuses) <= {401, 429, 503}
     done.set()
     watcher.join()
-    assert slowest[0] < 2.0, "a stalled loop would answer after all of the hashes, which take far longer"
+    assert answered[0] > 20, "a loop that is stalled answers once, after all of the hashes"
 
 
 def test_tries_are_counted_before_they_are_looked_at(own: Application) -> None:
@@ -102,7 +101,8 @@ def test_a_stranger_cannot_shut_a_name_out() -> None:
 
     sleep = asyncio.sleep
     try:
-        asyncio.run(story())
+        with ThreadPoolExecutor(1) as pool:  # a thread of its own: the browser tests leave a loop in this one
+            pool.submit(asyncio.run, story()).result()
     finally:
         sign_in_limits.asyncio.sleep = sleep  # type: ignore[assignment]
 

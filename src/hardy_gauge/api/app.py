@@ -39,7 +39,6 @@ from hardy_gauge.api import (
 from hardy_gauge.api.authorisation import Authorisation
 from hardy_gauge.api.body_limits import BodyLimits
 from hardy_gauge.api.host_names import HostNames
-from hardy_gauge.api.openid import OpenIdProvider
 from hardy_gauge.api.own_metrics import OwnMetrics
 from hardy_gauge.api.requests import Requests
 from hardy_gauge.api.shared_answers import SharedAnswers
@@ -69,6 +68,15 @@ ROUTERS = (
 
 def clock_us() -> int:
     return time.time_ns() // 1000
+
+
+def _provider(settings: AppSettings) -> object | None:
+    """Through whom people sign in; what it stands on is only loaded where there is one."""
+    if not settings.oidc_issuer:
+        return None
+    from hardy_gauge.api.openid import OpenIdProvider
+
+    return OpenIdProvider(settings)
 
 
 def create_app(
@@ -118,7 +126,7 @@ def create_app(
     app.state.own_metrics = OwnMetrics(own.figures)
     app.state.incoming = IncomingFiles(store, incoming, queue)
     app.state.otlp = OtlpReceiver(store)
-    app.state.provider = OpenIdProvider(settings) if settings.oidc_issuer else None
+    app.state.provider = _provider(settings)
     app.state.first_code = secrets.token_urlsafe(9)
     app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
     app.add_middleware(SharedAnswers, store=store, clock=clock)

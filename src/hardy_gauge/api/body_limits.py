@@ -74,13 +74,17 @@ class BodyLimits:
             return
         self._coming[address] += 1
         self._early += early
-        body = _Body(self, receive, most, stored)
-        try:
-            await self.app(scope, body.receive, send)
-        finally:
+
+        def came() -> None:
             self._coming[address] -= 1
             self._coming += Counter()
             self._early -= early
+
+        body = _Body(self, receive, most, stored, came)
+        try:
+            await self.app(scope, body.receive, send)
+        finally:
+            body.end()
             self._bytes -= body.held
 
     def hold(self, count: int) -> bool:
@@ -100,12 +104,18 @@ class BodyLimits:
 class _Body:
     """One body as it comes."""
 
-    def __init__(self, limits: BodyLimits, receive: Receive, most: int, stored: bool) -> None:
-        self.limits, self.most, self.stored = limits, most, stored
+    def __init__(self, limits: BodyLimits, receive: Receive, most: int, stored: bool, came: Callable[[], None]) -> None:
+        self.limits, self.most, self.stored, self._came = limits, most, stored, came
         self._receive: Callable[[], Awaitable[Message]] = receive
         self.size = self.held = 0
         self.began = time.monotonic()
-        self.whole = False
+        self.whole = self._ended = False
+
+    def end(self) -> None:
+        """It is here, or nobody wants it any more: others may come."""
+        if not self._ended:
+            self._ended = True
+            self._came()
 
     async def receive(self) -> Message:
         """The next piece; BodyRefused when it is one too many, or does not come."""
@@ -125,6 +135,8 @@ class _Body:
             if not self.limits.hold(count):
                 raise BodyRefused(503, "body: too much is coming at once; try again in a second")
             self.held += count
+        if self.whole:
+            self.end()
         return message
 
 

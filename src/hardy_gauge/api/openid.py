@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import secrets
 import time
+import warnings
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlsplit
 
 import httpx
-from authlib.integrations.httpx_client import AsyncOAuth2Client
 from authlib.oauth2.rfc7636 import create_s256_code_challenge
 from joserfc import jwt
 from joserfc.errors import JoseError
@@ -18,6 +18,10 @@ from joserfc.jwk import KeySet
 from hardy_gauge.api.host_names import is_loopback
 from hardy_gauge.errors import InvalidInput, NotSignedIn, ProviderError
 from hardy_gauge.settings import AppSettings
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")  # it announces its next client, which is another package
+    from authlib.integrations.httpx_client import AsyncOAuth2Client
 
 DEADLINE_S = 10.0
 KNOWN_S = 3600.0

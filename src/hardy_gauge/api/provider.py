@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
@@ -10,7 +10,6 @@ from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.browser import enter
 from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of, limits_of
-from hardy_gauge.api.openid import OpenIdProvider, SignedIn
 from hardy_gauge.errors import NotFound, NotSignedIn
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
@@ -18,13 +17,16 @@ from hardy_gauge.store.audit import Acting, acting
 from hardy_gauge.store.persons import provided_person
 from hardy_gauge.store.who import role_of
 
+if TYPE_CHECKING:  # what it stands on is only needed where a provider is set up
+    from hardy_gauge.api.openid import OpenIdProvider, SignedIn
+
 router = APIRouter(tags=["sign-in"], prefix="/sign-in/provider")
 FLOW_COOKIE = "hardy_gauge_flow"
 FLOW_S = 600
 
 
 def _provider(request: Request) -> OpenIdProvider:
-    found = cast(OpenIdProvider | None, request.app.state.provider)
+    found = cast("OpenIdProvider | None", request.app.state.provider)
     if found is None:
         raise NotFound("no provider is set up; see HARDY_GAUGE_OIDC_ISSUER", "", "No provider")
     return found

@@ -73,11 +73,11 @@ class BackupWorker:
     def __init__(self, store: Store, settings: AppSettings, clock: Callable[[], int]) -> None:
         self.store, self.settings, self.clock = store, settings, clock
         self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="backups", daemon=True)
 
     def start(self) -> None:
-        """Begin to look every minute."""
-        self._thread.start()
+        """Begin to look every minute; it can begin again after ``stop``."""
+        self._stop.clear()
+        threading.Thread(target=self._run, name="backups", daemon=True).start()
 
     def stop(self) -> None:
         """End; a backup that is being made is not waited for, and leaves nothing."""
