@@ -51,7 +51,9 @@ const sign = () => {
         /></template>
         <BButton type="submit" variant="primary" class="mt-3" :disabled="busy || !name || !password" data-test="sign-in">{{ me?.first ? 'Become administrator' : 'Sign in' }}</BButton>
       </form>
-      <p v-if="me?.provider && !me.first" class="mt-3 mb-0"><a href="/api/sign-in/provider" data-test="provider">Sign in with {{ me.provider }}</a></p>
+      <p v-if="me?.provider && !me.first" class="mt-3 mb-0">
+        <a href="/api/sign-in/provider" data-test="provider">Sign in with {{ me.provider }}</a>
+      </p>
       <p v-if="problem" class="act mt-2 mb-0" role="alert">{{ problem.detail }}</p>
     </div>
   </main>
