@@ -17,7 +17,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from hardy_gauge.store.database import Store
 
-SHARED = re.compile(r"/api/(fleet|tape|servers/[^/]+|ledger|statements(/[^/]+)?|findings|storage|own-health)")
+SHARED = re.compile(r"/api/(fleet|tape|servers/[^/]+|ledger|statements(/[^/]+)?|findings)")
 MOST_KEPT = 256
 MOST_BYTES = 4 * 2**20
 

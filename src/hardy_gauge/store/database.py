@@ -52,6 +52,7 @@ class Store:
             session.connection(execution_options={"writes": True})
             add_line(session, replace(found, action=action), detail)
             session.commit()
+        self.health.succeeded(0.0)
 
     @contextmanager
     def write(self) -> Iterator[Session]:
