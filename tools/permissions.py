@@ -11,13 +11,13 @@ from hardy_gauge.api.app import create_app
 from hardy_gauge.api.authorisation import CONFIRMED, READS, least_role
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.who import ROLES
+from hardy_gauge.store.who import CONFIRMED_US, ROLES
 
 HEAD = """# Who may do what
 
 A viewer looks, an engineer tries and changes, an administrator decides who may and what a secret is used for. A token may
 do what its scope and its person's role both allow. Generated from the application by `make docs`; a test compares it.
-"Again" are changes for which a person gives the password again when the last time was more than 15 minutes ago.
+"Again" are changes for which a person gives the password again when the last time was more than {minutes} minutes ago.
 
 | route | | viewer | engineer | administrator | nobody |
 |---|---|---|---|---|---|
@@ -42,4 +42,4 @@ def table() -> str:
         may = ["yes" if least is None or ROLES.index(role) >= ROLES.index(least) else "" for role in ROLES]
         again = "again" if method not in READS and CONFIRMED.fullmatch(path) else ""
         lines.append(f"| `{method} {path}` | {again} | {' | '.join(may)} | {'yes' if least is None else ''} |")
-    return f"{HEAD}" + "\n".join(lines) + f"\n\n{len(lines)} routes.\n"
+    return HEAD.format(minutes=CONFIRMED_US // 60_000_000) + "\n".join(lines) + f"\n\n{len(lines)} routes.\n"

@@ -56,6 +56,31 @@ class GreedyDatabase(Listener):
         return b"R" + struct.pack("!II", 8, 3) if received[:1] != b"p" else None
 
 
+class FloodingDatabase(Listener):
+    """Speaks PostgreSQL's protocol as far as is needed to sign in, and answers every query with rows without end."""
+
+    def _talk(self, line: socket.socket) -> None:
+        def message(kind: bytes, body: bytes) -> bytes:
+            return kind + struct.pack("!I", len(body) + 4) + body
+
+        with line:
+            try:
+                if line.recv(65536)[4:8] == struct.pack("!I", 80877103):
+                    line.sendall(b"N")
+                    line.recv(65536)
+                line.sendall(
+                    message(b"R", bytes(4)) + message(b"S", b"server_version\x0015.0\x00") + message(b"Z", b"I")
+                )
+                line.recv(65536)
+                column = b"version\x00" + bytes(6) + struct.pack("!Ihih", 25, -1, -1, 0)
+                line.sendall(message(b"T", struct.pack("!h", 1) + column))
+                row = message(b"D", struct.pack("!hi", 1, 2**20) + b"1" * 2**20)
+                while True:
+                    line.sendall(row)
+            except OSError:
+                return
+
+
 @contextmanager
 def listening(kind: type[Listener] = Listener) -> Iterator[Listener]:
     made = kind()

@@ -8,6 +8,8 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +19,17 @@ from tests.conftest import ROOT, free_port, wait_for
 
 PASSWORD = "quiet-lantern-harbour-27"
 ROLES = ("administrator", "engineer", "viewer")
+
+
+@contextmanager
+def new_application(folder: Path, *options: str, **environment: str) -> Iterator[Application]:
+    """One with its three people, which is gone afterwards."""
+    app = Application(folder, *options, **environment)
+    try:
+        app.first()
+        yield app
+    finally:
+        app.close()
 
 
 class Application:
@@ -60,13 +73,20 @@ class Application:
         while (found := re.search(r"code for the first is (\S+)", self.log.read_text())) is None:
             assert time.monotonic() - began < 10, self.log.read_text()
             time.sleep(0.05)
-        client = self.client()
+        client = self.head = self.client()
         code = {"code": found[1], "name": "administrator", "password": PASSWORD}
         assert client.post("/api/first", json=code).status_code == 204
         client.headers["x-csrf-token"] = client.get("/api/me").json()["csrf_token"]
         for role in ROLES[1:]:
             made = client.post("/api/people", json={"name": role, "role": role, "password": PASSWORD})
             assert made.status_code == 201, made.text
+
+    def newcomer(self, role: str) -> str:
+        """The name of a new person with a role."""
+        name = f"{role}-{len(self.clients)}"
+        made = self.head.post("/api/people", json={"name": name, "role": role, "password": PASSWORD})
+        assert made.status_code == 201, made.text
+        return name
 
     def as_(self, role: str) -> httpx.Client:
         return self.sign_in(role, PASSWORD)
@@ -92,3 +112,11 @@ class Application:
         if self.process.poll() is None:
             self.process.kill()
             self.process.wait()
+
+
+def command(*words: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    """``hardy-gauge`` with these words, to its end."""
+    return subprocess.run(
+        [sys.executable, "-m", "hardy_gauge.cli.main", *words], capture_output=True, text=True, timeout=120,
+        env=os.environ | environment,
+    )  # fmt: skip

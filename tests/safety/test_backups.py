@@ -5,12 +5,9 @@ from __future__ import annotations
 import os
 import sqlite3
 import ssl
-import subprocess
-import sys
 import threading
 import time
 import zipfile
-from collections.abc import Iterator
 from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -32,26 +29,9 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring, KeyringError
 from hardy_gauge.store.models import Account
 from tests.conftest import wait_until
-from tests.safety.running import Application
+from tests.safety.running import Application, command
 
 HOUR_US = 3_600_000_000
-
-
-def command(*words: str, **environment: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "hardy_gauge.cli.main", *words], capture_output=True, text=True, timeout=120,
-        env=os.environ | environment,
-    )  # fmt: skip
-
-
-@pytest.fixture
-def own(tmp_path: Path) -> Iterator[Application]:
-    app = Application(tmp_path / "data")
-    try:
-        app.first()
-        yield app
-    finally:
-        app.close()
 
 
 def labels(folder: Path) -> set[str]:
@@ -183,7 +163,7 @@ def test_a_copy_is_made_before_a_migration(tmp_path: Path) -> None:
 
 
 def test_freed_space_goes_back(tmp_path: Path) -> None:
-    from hardy_gauge.store.limits import give_back
+    from hardy_gauge.store.limits import vacuum_step
 
     store = Store(tmp_path / "hardy-gauge.db")
     with store.write() as session:
@@ -198,29 +178,50 @@ def test_freed_space_goes_back(tmp_path: Path) -> None:
             return int(session.execute(text("PRAGMA page_count")).scalar_one())
 
     before = pages()
-    give_back(store)
+    vacuum_step(store)
     middle = pages()
     for _ in range(3):
-        give_back(store)
+        vacuum_step(store)
     assert before > middle > pages() and pages() < before / 10
     store.close()
 
 
-def test_the_key_is_rotated_while_it_runs(own: Application) -> None:
-    head = own.as_("administrator")
-    head.post("/api/accounts", json={"name": "watch", "user": "g", "secret": "planted"})
-    before = (own.folder / "keyring.key").read_text()
-    assert command("keyring", "check", "--data", str(own.folder)).returncode == 0
-    found = command("keyring", "rotate", "--data", str(own.folder))
+def test_the_key_is_rotated_while_it_runs(fresh: Application) -> None:
+    fresh.head.post("/api/accounts", json={"name": "watch", "user": "g", "secret": "planted"})
+    before = (fresh.folder / "keyring.key").read_text()
+    assert command("keyring", "check", "--data", str(fresh.folder)).returncode == 0
+    found = command("keyring", "rotate", "--data", str(fresh.folder))
     assert found.returncode == 0 and "1 secret is" in found.stdout
-    after = (own.folder / "keyring.key").read_text()
-    assert before not in after and (own.folder / "keyring.key").stat().st_mode & 0o077 == 0
-    with closing(sqlite3.connect(own.folder / "hardy-gauge.db")) as connection:
+    after = (fresh.folder / "keyring.key").read_text()
+    assert before not in after and (fresh.folder / "keyring.key").stat().st_mode & 0o077 == 0
+    with closing(sqlite3.connect(fresh.folder / "hardy-gauge.db")) as connection:
         (secret,) = connection.execute("SELECT secret FROM account").fetchone()
-    assert Keyring(own.folder).open(secret) == "planted"
-    (own.folder / "keyring.key").write_text(before)
-    lost = command("keyring", "check", "--data", str(own.folder))
+    assert Keyring(fresh.folder).open(secret) == "planted"
+    (fresh.folder / "keyring.key").write_text(before)
+    lost = command("keyring", "check", "--data", str(fresh.folder))
     assert lost.returncode == 2 and "another key" in lost.stderr and "Traceback" not in lost.stderr
+
+
+def test_a_key_that_is_missing_or_another_is_said(fresh: Application) -> None:
+    """Within its own health at once; a missing key is not made anew behind everybody's back."""
+    fresh.head.post("/api/accounts", json={"name": "watch", "user": "g", "secret": "planted"})
+    key = fresh.folder / "keyring.key"
+    kept = key.read_text()
+
+    def keyring_state() -> tuple[int, str, str]:
+        answer = fresh.head.get("/api/ready")
+        check = next(one for one in answer.json()["checks"] if one["name"] == "keyring")
+        return answer.status_code, check["state"], check["words"]
+
+    assert keyring_state()[:2] == (200, "fine")
+    key.unlink()
+    status, state, words = keyring_state()
+    assert (status, state) == (503, "wrong") and "missing" in words and not key.exists()
+    key.write_bytes(Fernet.generate_key())
+    status, state, words = keyring_state()
+    assert (status, state) == (503, "wrong") and "another key" in words
+    key.write_text(kept)
+    assert keyring_state()[:2] == (200, "fine")
 
 
 def test_a_rotation_that_is_interrupted_can_be_read(tmp_path: Path, store: Store) -> None:

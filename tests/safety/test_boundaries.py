@@ -6,8 +6,6 @@ import json
 import socket
 import sqlite3
 import stat
-import subprocess
-import sys
 import threading
 from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -20,24 +18,17 @@ import psutil
 import pytest
 
 from hardy_gauge.core.figures.csv_cells import neutral, neutral_cell
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.errors import AddressNotAllowed, ProbeError
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.probes.http import HttpProbe
+from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.outbound import OutboundPolicy
 from hardy_gauge.sandbox.decoder import Decoder
 from hardy_gauge.sandbox.limits import MiB
 from hardy_gauge.sandbox.process import SandboxEnded
 from hardy_gauge.store.blocks import encode
-from tests.safety.running import Application
-
-
-def command(*words: str, **environment: str) -> subprocess.CompletedProcess[str]:
-    import os
-
-    return subprocess.run(
-        [sys.executable, "-m", "hardy_gauge.cli.main", *words], capture_output=True, text=True, timeout=60,
-        env=os.environ | environment,
-    )  # fmt: skip
+from tests.safety.listeners import FloodingDatabase, listening
+from tests.safety.running import Application, command
 
 
 def test_a_folder_is_held_by_one(app: Application) -> None:
@@ -175,54 +166,11 @@ def test_parquet_of_a_probe_is_decoded_under_a_ceiling(hostile: str) -> None:
     assert psutil.Process().memory_info().rss - before < 300_000_000
 
 
-class FloodingDatabase:
-    """Speaks PostgreSQL's protocol as far as needed to sign in, and answers every query with rows without end."""
-
-    def __init__(self) -> None:
-        self.socket = socket.create_server(("127.0.0.1", 0))
-        self.port = self.socket.getsockname()[1]
-        threading.Thread(target=self._serve, daemon=True).start()
-
-    def _serve(self) -> None:
-        while True:
-            try:
-                line, _ = self.socket.accept()
-            except OSError:
-                return
-            threading.Thread(target=self._talk, args=(line,), daemon=True).start()
-
-    def _talk(self, line: socket.socket) -> None:
-        def message(kind: bytes, body: bytes) -> bytes:
-            return kind + (len(body) + 4).to_bytes(4, "big") + body
-
-        with line:
-            try:
-                if line.recv(65536)[4:8] == (80877103).to_bytes(4, "big"):
-                    line.sendall(b"N")
-                    line.recv(65536)
-                ready = message(b"Z", b"I")
-                line.sendall(message(b"R", bytes(4)) + message(b"S", b"server_version\x0015.0\x00") + ready)
-                line.recv(65536)
-                column = (
-                    b"version\x00" + bytes(6) + (25).to_bytes(4, "big") + b"\xff\xff" + b"\xff\xff\xff\xff" + bytes(2)
-                )
-                line.sendall(message(b"T", (1).to_bytes(2, "big") + column))
-                row = message(b"D", (1).to_bytes(2, "big") + (2**20).to_bytes(4, "big") + b"1" * 2**20)
-                while True:
-                    line.sendall(row)
-            except OSError:
-                return
-
-
-def test_a_database_cannot_either(monkeypatch: pytest.MonkeyPatch) -> None:
-    from hardy_gauge.probes.opening import open_probe
-
-    server = FloodingDatabase()
+def test_a_database_cannot_either() -> None:
     before = psutil.Process().memory_info().rss
-    with pytest.raises(ProbeError):
+    with listening(FloodingDatabase) as server, pytest.raises(ProbeError):
         open_probe(f"postgresql://127.0.0.1:{server.port}/x").identity()
     assert psutil.Process().memory_info().rss - before < 700_000_000
-    server.socket.close()
 
 
 def test_a_header_that_is_no_text(app: Application, people: dict[str, httpx.Client]) -> None:
@@ -269,7 +217,7 @@ def test_a_newer_store_is_said(tmp_path: Path) -> None:
         assert found.returncode == 2 and "newer version" in found.stderr and "Traceback" not in found.stderr
 
 
-class Example(Document):
+class Example(InputDocument):
     flag: bool = False
     count: int = 1
     share: float | None = None

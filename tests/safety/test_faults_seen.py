@@ -12,38 +12,43 @@ from pathlib import Path
 
 import httpx
 import polars as pl
+import psutil
 import pytest
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
-from sqlalchemy import event, select
+from sqlalchemy import select
+from sqlalchemy.exc import OperationalError
 
 from hardy_gauge import logs
 from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.registration import register
-from hardy_gauge.core.time.capture_work import CaptureWork
+from hardy_gauge.core.activity.capture_work import CaptureWork
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store import blocks, segments
 from hardy_gauge.store.blocks import DamagedBlock
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import DamagedSegment, Gap, Segment, Server
-from tests.conftest import Serving, signed_in
+from hardy_gauge.store.models import DamagedSegment, Gap, Segment
+from hardy_gauge.store.write_health import MEANINGS, WriteHealth
+from tests.conftest import Serving, signed_in, wait_until
 from tests.faults.fake import FakeServer
+from tests.faults.test_serve_killed import LiveServer
 from tests.queries.builder import Built
+from tests.safety.running import new_application
 
 HOUR = 3_600_000_000
 
 
 def test_a_block_that_was_changed_is_known(store: Store) -> None:
     """Whatever bit is changed, and blocks of before without a check sum as far as they cannot be read."""
-    body = blocks.sealed(pl.DataFrame({"at_us": range(1000), "value": [1.5] * 1000}))
-    assert len(blocks.frame_of(body)) == 1000
+    body = blocks.encode_block(pl.DataFrame({"at_us": range(1000), "value": [1.5] * 1000}))
+    assert len(blocks.decode_block(body)) == 1000
     for at in range(0, len(body), max(1, len(body) // 200)):
         with pytest.raises(DamagedBlock):
-            blocks.frame_of(body[:at] + bytes([body[at] ^ 0x10]) + body[at + 1 :])
+            blocks.decode_block(body[:at] + bytes([body[at] ^ 0x10]) + body[at + 1 :])
     for spoilt in (b"", body[:100], b"HGB1", body[8:-1]):
         with pytest.raises(DamagedBlock):
-            blocks.frame_of(spoilt)
-    assert len(blocks.frame_of(body[8:])) == 1000, "a block of before"
+            blocks.decode_block(spoilt)
+    assert len(blocks.decode_block(body[8:])) == 1000, "a block of before"
 
 
 @pytest.mark.parametrize("kind", segments.KINDS)
@@ -87,7 +92,7 @@ def test_a_damaged_page_of_the_file_costs_its_rows_only(tmp_path: Path) -> None:
                 pl.DataFrame({"at_us": [hour * HOUR + n for n in range(30_000)], "value": values}),
             )
     with store.read() as session:
-        bodies = dict(session.execute(select(Segment.id, Segment.body)).tuples().all())
+        bodies = {row.id: row.body for row in session.execute(select(Segment.id, Segment.body))}
     store.close()
     with closing(sqlite3.connect(path)) as connection:
         connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -127,52 +132,38 @@ def serving(tmp_path: Path) -> Iterator[tuple[Store, httpx.Client, Collector, Fa
     store.close()
 
 
-WAYS = {
-    "database or disk is full": "the disk is full",
-    "attempt to write a readonly database": "the store is read-only",
-}
+def test_what_the_databases_words_mean() -> None:
+    """The beginnings of SQLite's own messages (sqlite.org/rescode.html)."""
+    found = {}
+    for words in (*MEANINGS, "UNIQUE constraint failed: x.y"):
+        health = WriteHealth()
+        health.failed(OperationalError("INSERT", {}, sqlite3.OperationalError(words)))
+        found[words] = health.failure.why if health.failure else ""
+    assert found == MEANINGS | {"UNIQUE constraint failed: x.y": ""}
 
 
-@pytest.mark.parametrize("way", WAYS)
-def test_a_store_that_cannot_be_written_is_seen_within_15_s(
-    serving: tuple[Store, httpx.Client, Collector, FakeServer], way: str, caplog: pytest.LogCaptureFixture
-) -> None:
-    """Fleet, server, tape, Storage, readiness and log say since when and why; afterwards it goes on by itself."""
-    store, client, _, fake = serving
-    assert client.get("/api/ready").status_code == 200
-
-    def fail(connection: object, cursor: object, statement: str, *_: object) -> None:
-        if statement.startswith(("INSERT INTO segment", "UPDATE capture_state", "INSERT INTO gap")):
-            raise sqlite3.OperationalError(way)
-
-    fake.now = time.time_ns() // 1000
-    event.listen(store.engine, "before_cursor_execute", fail)
-    event.listen(store.engine, "handle_error", lambda context: None)
-    began = time.monotonic()
-    while store.health.failure is None:
-        fake.now = time.time_ns() // 1000
-        fake.calls += 10
-        try:
-            with store.write() as session:
-                session.get_one(Server, 1).capture.seen_us += 1
-        except Exception:
-            pass
-        assert time.monotonic() - began < 15
-        time.sleep(0.2)
-    words = WAYS[way]
-    fleet = client.get("/api/fleet").json()
-    assert words in json.dumps(fleet)
-    tape = client.get("/api/tape").json()
-    assert any(words in gap["reason"] for gap in tape["gaps"])
-    assert words in client.get("/api/storage").json()["use"]["sentence"]
-    ready = client.get("/api/ready")
-    assert ready.status_code == 503 and words in ready.json()["sentence"]
-    assert client.get("/api/health").status_code == 200
-    assert any(words in record.getMessage() for record in caplog.records)
-    event.remove(store.engine, "before_cursor_execute", fail)
-    with store.write() as session:
-        session.get_one(Server, 1).capture.seen_us += 1
-    assert client.get("/api/ready").status_code == 200 and words not in client.get("/api/fleet").text
+def test_a_disk_that_does_not_take_more_is_seen_within_15_s(tmp_path: Path) -> None:
+    """The running application may write no file beyond the size that its store has now: Fleet, tape, Storage, readiness and
+    log say since when nothing is recorded and why; afterwards it goes on by itself.
+    """
+    server = LiveServer("s0")
+    options = {"HARDY_GAUGE_WRITE_EVERY_S": "1", "HARDY_GAUGE_ALLOW_NETWORKS": "127.0.0.0/8"}
+    with new_application(tmp_path / "data", **options) as app:
+        client, process = app.head, psutil.Process(app.process.pid)
+        added = client.post("/api/connections", json={"servers": [{"address": server.address}]}).json()
+        assert not added[0]["error"], added
+        wait_until(lambda: '"recording"' in client.get("/api/fleet").text, 30)
+        process.rlimit(psutil.RLIMIT_FSIZE, ((app.folder / "hardy-gauge.db-wal").stat().st_size, psutil.RLIM_INFINITY))
+        wait_until(lambda: client.get("/api/ready").status_code == 503, 15)
+        words = "the disk does not write"
+        assert words in client.get("/api/ready").json()["sentence"] and words in client.get("/api/fleet").text
+        assert any(words in gap["reason"] for gap in client.get("/api/tape").json()["gaps"])
+        assert words in client.get("/api/storage").json()["use"]["sentence"]
+        assert client.get("/api/health").status_code == 200 and words in app.log.read_text()
+        process.rlimit(psutil.RLIMIT_FSIZE, (psutil.RLIM_INFINITY,) * 2)
+        wait_until(lambda: client.get("/api/ready").status_code == 200, 30)
+        assert words not in client.get("/api/fleet").text and "can be written again" in app.log.read_text()
+    server.http.shutdown()
 
 
 def test_its_own_figures_are_openmetrics(serving: tuple[Store, httpx.Client, Collector, FakeServer]) -> None:

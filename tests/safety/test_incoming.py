@@ -17,7 +17,7 @@ import pytest
 
 from hardy_gauge.api.body_limits import ceiling
 from hardy_gauge.capture.bundle_parts import BadBundle, BundleParts
-from hardy_gauge.capture.imports import apart
+from hardy_gauge.capture.imports import sandboxed_reading
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused
 from hardy_gauge.store.blocks import encode
 from tests.conftest import wait_until
@@ -99,10 +99,10 @@ def test_an_import_that_unpacks_to_gigabytes_is_refused(
     monkeypatch.setenv("HARDY_GAUGE_IMPORT_MEMORY", "300 MiB")
     before = psutil.Process().memory_info().rss
     with pytest.raises(ImportRefused, match="HARDY_GAUGE_IMPORT_MEMORY"):
-        apart.look(large, "bomb.parquet", {})
+        sandboxed_reading.look(large, "bomb.parquet", {})
     deep = tmp_path / "deep.json"
     deep.write_text("[" * 1_000_000)
-    assert apart.look(deep, "deep.json", {}).format in ("plans", "table")
+    assert sandboxed_reading.look(deep, "deep.json", {}).format in ("plans", "table")
     assert psutil.Process().memory_info().rss - before < 300_000_000
 
 

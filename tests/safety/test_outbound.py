@@ -14,7 +14,7 @@ from hardy_gauge.errors import AddressNotAllowed, ProbeError
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.outbound import Credential, Endpoint, OutboundPolicy, endpoint_of, networks
 from tests.safety.listeners import GreedyDatabase, Listener, listening
-from tests.safety.running import ROLES, Application
+from tests.safety.running import ROLES, Application, new_application
 
 SECRET = "the-secret-of-the-keyring-42"
 
@@ -22,12 +22,9 @@ SECRET = "the-secret-of-the-keyring-42"
 @pytest.fixture(scope="module")
 def open_app(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
     """One that may connect to this machine."""
-    app = Application(tmp_path_factory.mktemp("open") / "data", HARDY_GAUGE_ALLOW_NETWORKS="127.0.0.0/8")
-    try:
-        app.first()
+    folder = tmp_path_factory.mktemp("open") / "data"
+    with new_application(folder, HARDY_GAUGE_ALLOW_NETWORKS="127.0.0.0/8") as app:
         yield app
-    finally:
-        app.close()
 
 
 @pytest.fixture(scope="module")

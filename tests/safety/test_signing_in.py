@@ -4,49 +4,35 @@ from __future__ import annotations
 
 import json
 import sqlite3
-import subprocess
-import sys
 import threading
 import time
-from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 
 import httpx
 import pyotp
 import pytest
 
 from tests.conftest import wait_until
-from tests.safety.running import PASSWORD, Application
+from tests.safety.running import PASSWORD, Application, command
 
 NEW = "brittle-comet-orchard-93"
-
-
-@pytest.fixture
-def own(tmp_path: Path) -> Iterator[Application]:
-    app = Application(tmp_path / "data")
-    try:
-        app.first()
-        yield app
-    finally:
-        app.close()
 
 
 def enter(client: httpx.Client, name: str, password: str, **more: str) -> httpx.Response:
     return client.post("/api/sign-in", json={"name": name, "password": password, **more})
 
 
-def test_a_burst_of_sign_ins_leaves_the_rest_alone(own: Application) -> None:
+def test_a_burst_of_sign_ins_leaves_the_rest_alone(fresh: Application) -> None:
     """Two hundred at once, of as many names: health answers meanwhile, and no write waits for a hash."""
-    writer, done = own.as_("engineer"), threading.Event()
+    writer, done = fresh.as_("engineer"), threading.Event()
     answered = [0]
 
     def burst(number: int) -> int:
-        with httpx.Client(base_url=own.address, trust_env=False, timeout=120) as client:
+        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=120) as client:
             return enter(client, f"nobody-{number}", "wrong wrong wrong").status_code
 
     def watch() -> None:
-        with httpx.Client(base_url=own.address, trust_env=False, timeout=60) as client:
+        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=60) as client:
             while not done.is_set():
                 assert client.get("/api/health").status_code == 200
                 answered[0] += 1
@@ -63,9 +49,9 @@ def test_a_burst_of_sign_ins_leaves_the_rest_alone(own: Application) -> None:
     assert answered[0] > 20, "a loop that is stalled answers once, after all of the hashes"
 
 
-def test_tries_are_counted_before_they_are_looked_at(own: Application) -> None:
+def test_tries_are_counted_before_they_are_looked_at(fresh: Application) -> None:
     def attempt(_: int) -> int:
-        with httpx.Client(base_url=own.address, trust_env=False, timeout=120) as client:
+        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=120) as client:
             return enter(client, "viewer", "wrong wrong wrong").status_code
 
     with ThreadPoolExecutor(20) as pool:
@@ -116,7 +102,8 @@ def test_weak_passwords_are_refused(administrator: httpx.Client, password: str) 
 
 
 def test_a_new_password_ends_browsers_and_tokens(own: Application) -> None:
-    here, elsewhere = own.as_("engineer"), own.as_("engineer")
+    name = own.newcomer("engineer")
+    here, elsewhere = own.sign_in(name, PASSWORD), own.sign_in(name, PASSWORD)
     token = here.post("/api/tokens", json={"name": "script"}).json()["token"]
     program = own.client(headers={"authorization": f"Bearer {token}"})
     assert program.get("/api/fleet").status_code == 200
@@ -125,18 +112,20 @@ def test_a_new_password_ends_browsers_and_tokens(own: Application) -> None:
     assert here.post("/api/me/password", json={"old": PASSWORD, "new": NEW}).status_code == 204
     assert here.get("/api/fleet").status_code == 200
     assert elsewhere.get("/api/fleet").status_code == 401 and program.get("/api/fleet").status_code == 401
-    own.sign_in("engineer", NEW)
+    own.sign_in(name, NEW)
 
 
 def test_guessing_the_old_password_is_limited(own: Application) -> None:
-    client = own.as_("viewer")
+    name = own.newcomer("viewer")
+    client = own.sign_in(name, PASSWORD)
     statuses = [client.post("/api/me/password", json={"old": "wrong", "new": NEW}).status_code for _ in range(7)]
     assert statuses == [403] * 5 + [429] * 2
-    own.as_("viewer")
+    own.sign_in(name, PASSWORD)
 
 
 def test_browsers_are_listed_and_signed_out(own: Application) -> None:
-    here, elsewhere = own.as_("viewer"), own.as_("viewer")
+    name = own.newcomer("viewer")
+    here, elsewhere = own.sign_in(name, PASSWORD), own.sign_in(name, PASSWORD)
     rows = here.get("/api/me/sign-ins").json()
     assert [row["here"] for row in rows] == [True, False]
     assert here.delete(f"/api/me/sign-ins/{rows[1]['id']}").status_code == 204
@@ -154,9 +143,13 @@ def test_a_new_sign_in_ends_the_old_one_of_that_browser(own: Application) -> Non
 
 
 def test_roles_and_the_keyring_are_asked_for_again(own: Application) -> None:
-    client = own.as_("administrator")
+    name = own.newcomer("administrator")
+    client = own.sign_in(name, PASSWORD)
     with sqlite3.connect(own.folder / "hardy-gauge.db", timeout=30) as connection:
-        connection.execute("UPDATE sign_in SET confirmed_us = confirmed_us - 3600000000")
+        mine = "(SELECT id FROM person WHERE name = ?)"
+        connection.execute(
+            f"UPDATE sign_in SET confirmed_us = confirmed_us - 3600000000 WHERE person_id = {mine}", [name]
+        )
     for method, path, body in (
         ("PATCH", "people/viewer", {"role": "engineer"}), ("POST", "accounts", {"name": "x", "user": "", "secret": "y"}),
         ("POST", "tokens", {"name": "t"}),
@@ -171,25 +164,25 @@ def test_roles_and_the_keyring_are_asked_for_again(own: Application) -> None:
 
 
 def test_the_second_factor(own: Application) -> None:
-    client = own.as_("engineer")
+    name = own.newcomer("engineer")
+    client = own.sign_in(name, PASSWORD)
     made = client.post("/api/me/second-factor/new").json()
     totp = pyotp.TOTP(made["secret"])
-    assert made["address"].startswith("otpauth://totp/Hardy%20Gauge:engineer?") and "<svg" in made["picture"]
+    assert made["address"].startswith("otpauth://totp/Hardy%20Gauge:engineer-") and "<svg" in made["picture"]
     wrong = {"secret": made["secret"], "code": "000000" if totp.now() != "000000" else "111111"}
     assert client.put("/api/me/second-factor", json=wrong).json()["field"] == "code"
     right = {"secret": made["secret"], "code": totp.now()}
     codes = client.put("/api/me/second-factor", json=right).json()["codes"]
     assert len(set(codes)) == 10
     browser = own.client()
-    assert enter(browser, "engineer", PASSWORD).json()["field"] == "code"
-    assert enter(browser, "engineer", PASSWORD, code=right["code"]).status_code == 401, "a code is right once"
-    assert enter(browser, "engineer", PASSWORD, code=codes[0]).status_code == 204
-    assert enter(own.client(), "engineer", PASSWORD, code=codes[0]).status_code == 401, "and so is a recovery code"
-    head = own.as_("administrator")
-    row = next(one for one in head.get("/api/people").json()["people"] if one["name"] == "engineer")
+    assert enter(browser, name, PASSWORD).json()["field"] == "code"
+    assert enter(browser, name, PASSWORD, code=right["code"]).status_code == 401, "a code is right once"
+    assert enter(browser, name, PASSWORD, code=codes[0]).status_code == 204
+    assert enter(own.client(), name, PASSWORD, code=codes[0]).status_code == 401, "and so is a recovery code"
+    row = next(one for one in own.head.get("/api/people").json()["people"] if one["name"] == name)
     assert row["second_factor"] is True
-    assert head.patch("/api/people/engineer", json={"second_factor": False}).status_code == 200
-    assert enter(own.client(), "engineer", PASSWORD).status_code == 204
+    assert own.head.patch(f"/api/people/{name}", json={"second_factor": False}).status_code == 200
+    assert enter(own.client(), name, PASSWORD).status_code == 204
     raw = b"".join(path.read_bytes() for path in own.folder.glob("hardy-gauge.db*"))
     assert made["secret"].encode() not in raw and codes[1].encode() not in raw
 
@@ -218,7 +211,7 @@ def test_codes_are_those_of_the_standard(seconds: int, code: str) -> None:
 def test_every_change_has_its_line_though_it_is_killed(own: Application) -> None:
     """Changes that were stored and lines of them are the same, whenever the application is killed."""
     for _ in range(2):
-        client = own.as_("administrator")
+        client = own.head
         stop = threading.Event()
 
         def work(client: httpx.Client = client, stop: threading.Event = stop) -> None:
@@ -250,24 +243,23 @@ def test_every_change_has_its_line_though_it_is_killed(own: Application) -> None
     assert len(names) > 20 and names == said
 
 
-def test_a_line_that_is_missing_or_changed_shows(own: Application) -> None:
-    head = own.as_("administrator")
-    enter(own.client(), "viewer", "wrong wrong wrong")
-    own.as_("viewer").put("/api/capture-rules", json={"rules": []})
+def test_a_line_that_is_missing_or_changed_shows(fresh: Application) -> None:
+    head = fresh.as_("administrator")
+    enter(fresh.client(), "viewer", "wrong wrong wrong")
+    fresh.as_("viewer").put("/api/capture-rules", json={"rules": []})
     head.get("/api/bundles/export")
     lines = [json.loads(line) for line in head.get("/api/audit/export").text.splitlines()]
     assert {"sign-in refused", "refused", "export"} <= {line["action"] for line in lines}
     assert [line["id"] for line in lines] == sorted(line["id"] for line in lines)
 
     def verify() -> tuple[int, str]:
-        command = [sys.executable, "-m", "hardy_gauge.cli.main", "audit", "verify", "--data", str(own.folder)]
-        found = subprocess.run(command, capture_output=True, text=True)
+        found = command("audit", "verify", "--data", str(fresh.folder))
         return found.returncode, found.stdout + found.stderr
 
     code, words = verify()
     assert code == 0 and lines[-1]["hash"] in words
     for change in ("UPDATE audit SET who = 'nobody' WHERE id = 3", "DELETE FROM audit WHERE id = 2"):
-        with sqlite3.connect(own.folder / "hardy-gauge.db", timeout=30) as connection:
+        with sqlite3.connect(fresh.folder / "hardy-gauge.db", timeout=30) as connection:
             connection.execute(change)
         wait_until(lambda: verify()[0] == 1, 10)
-    assert head.get("/api/audit/state").json() == {"broken": 3}
+    assert head.get("/api/audit/state").json()["broken"] == 3

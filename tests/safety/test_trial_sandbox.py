@@ -148,7 +148,7 @@ from hardy_gauge.sandbox.kernel import confine
 from hardy_gauge.sandbox.limits import SandboxLimits
 folder = pathlib.Path(sys.argv[1])
 SandboxLimits(memory_bytes=256 * 2**20, file_bytes=2**20).apply()
-held = confine(folder, [])
+restrictions = confine(folder, [])
 tries = {
     "read": lambda: open(sys.argv[2]).read(), "write": lambda: open(sys.argv[2], "a"),
     "program": lambda: os.execv("/bin/true", ["true"]), "socket": lambda: socket.socket(),
@@ -163,7 +163,7 @@ for name, attempt in tries.items():
         said[name] = "done"
     except (OSError, MemoryError) as error:
         said[name] = type(error).__name__
-print(json.dumps({"held": held, "said": said}))
+print(json.dumps({"restrictions": restrictions, "said": said}))
 """
 
 
@@ -174,7 +174,7 @@ def test_what_the_kernel_takes_away(tmp_path: Path) -> None:
     command = [sys.executable, "-c", SCRIPT, str(folder), str(secret)]
     found = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
     shutil.rmtree(folder)
-    assert set(found["held"]) >= {"no network", "no other files", "no other programs"}
+    assert set(found["restrictions"]) >= {"no network", "no other files", "no other programs"}
     said = found["said"]
     assert said.pop("own file") == "done" and "done" not in said.values(), said
 

@@ -12,17 +12,13 @@ import pyotp
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.safety.running import PASSWORD, Application
+from tests.safety.running import PASSWORD, Application, new_application
 
 
 @pytest.fixture
 def own(tmp_path: Path) -> Iterator[Application]:
-    app = Application(tmp_path / "data")
-    try:
-        app.first()
+    with new_application(tmp_path / "data") as app:
         yield app
-    finally:
-        app.close()
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, SecretStr
 from hardy_gauge.api.current import CurrentReader, CurrentSettings
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.capture import accounts as keyring
-from hardy_gauge.capture.accounts import AccountOut, AccountWords
+from hardy_gauge.capture.accounts import AccountChanges, AccountOut
 from hardy_gauge.core.narrative.setup import accounts_sentence
 from hardy_gauge.store.keyring import Keyring
 
@@ -46,9 +46,9 @@ class AccountEdit(Strict):
     certificate: Certificate | None = None
 
 
-def _words(request: NewAccount | AccountEdit) -> AccountWords:
+def _words(request: NewAccount | AccountEdit) -> AccountChanges:
     secret = None if request.secret is None else request.secret.get_secret_value()
-    return AccountWords(request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate)
+    return AccountChanges(request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate)
 
 
 class Accounts(BaseModel):

@@ -36,11 +36,11 @@ from hardy_gauge.api import (
     trials,
     workloads,
 )  # fmt: skip
+from hardy_gauge.api.allowed_hosts import AllowedHosts
 from hardy_gauge.api.authorisation import Authorisation
 from hardy_gauge.api.body_limits import BodyLimits
-from hardy_gauge.api.host_names import HostNames
 from hardy_gauge.api.own_metrics import OwnMetrics
-from hardy_gauge.api.requests import Requests
+from hardy_gauge.api.request_tracking import RequestTracking
 from hardy_gauge.api.shared_answers import SharedAnswers
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.api.workers import Workers
@@ -48,7 +48,7 @@ from hardy_gauge.capture.imports import import_service
 from hardy_gauge.capture.imports.import_queue import ImportQueue
 from hardy_gauge.capture.imports.incoming import IncomingFiles
 from hardy_gauge.capture.imports.otlp_receiver import OtlpReceiver
-from hardy_gauge.core.time.capture_work import CaptureWork
+from hardy_gauge.core.activity.capture_work import CaptureWork
 from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.load.worker import mark_interrupted
 from hardy_gauge.queries.own_health import OwnHealth
@@ -132,8 +132,8 @@ def create_app(
     app.add_middleware(SharedAnswers, store=store, clock=clock)
     app.add_middleware(BodyLimits)
     app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
-    app.add_middleware(HostNames, host=settings.host, names=settings.allowed_hosts)
-    app.add_middleware(Requests, metrics=app.state.own_metrics)
+    app.add_middleware(AllowedHosts, host=settings.host, names=settings.allowed_hosts)
+    app.add_middleware(RequestTracking, metrics=app.state.own_metrics)
     problems.install(app)
     api = APIRouter(prefix="/api")
     for module in ROUTERS:

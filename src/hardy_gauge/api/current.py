@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Callable
+from typing import Annotated, TypeVar, cast
 
 from fastapi import Depends, Query, Request
 
@@ -12,15 +13,22 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.who import Who
 
-
-def reader_of(request: Request) -> Reader:
-    reader: Reader = request.app.state.reader
-    return reader
+T = TypeVar("T")
 
 
-def settings_of(request: Request) -> AppSettings:
-    settings: AppSettings = request.app.state.settings
-    return settings
+def state_of(name: str, kind: type[T]) -> Callable[[Request], T]:
+    """What the application keeps under this name in its state."""
+
+    def found(request: Request) -> T:
+        return cast(T, getattr(request.app.state, name))
+
+    return found
+
+
+reader_of = state_of("reader", Reader)
+settings_of = state_of("settings", AppSettings)
+limits_of = state_of("sign_in_limits", SignInLimits)
+passwords_of = state_of("passwords", PasswordPool)
 
 
 def window_of(
@@ -48,16 +56,6 @@ def name_of(request: Request) -> str:
     """The name of who asks; empty for nobody."""
     who = who_of(request)
     return who.name if who else ""
-
-
-def limits_of(request: Request) -> SignInLimits:
-    limits: SignInLimits = request.app.state.sign_in_limits
-    return limits
-
-
-def passwords_of(request: Request) -> PasswordPool:
-    passwords: PasswordPool = request.app.state.passwords
-    return passwords
 
 
 def administers(request: Request) -> bool:

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, SecretStr
 
-from hardy_gauge.core.figures.documents import Document
+from hardy_gauge.input_document import InputDocument
 
 Password = Annotated[SecretStr, Field(max_length=1000)]
 PersonName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\s/]+$")]
@@ -14,5 +14,5 @@ PersonName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\s/]
 Code = Annotated[str, Field(max_length=40, description="of the second factor, or a recovery code")]
 
 
-class Strict(Document):
+class Strict(InputDocument):
     """Refuses keys that it does not know."""

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, cast
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Request, Response
 from prometheus_client.openmetrics.exposition import CONTENT_TYPE_LATEST
 from pydantic import BaseModel
 
 from hardy_gauge import __version__
-from hardy_gauge.api.current import CurrentSettings, who_of
+from hardy_gauge.api.current import CurrentSettings, state_of, who_of
 from hardy_gauge.api.own_metrics import OwnMetrics
 from hardy_gauge.queries.own_health import OwnFigure, OwnHealth, Readiness
 
@@ -31,10 +31,8 @@ class OwnHealthOut(BaseModel):
     version: str
 
 
-def own_of(request: Request) -> OwnHealth:
-    return cast(OwnHealth, request.app.state.own_health)
-
-
+own_of = state_of("own_health", OwnHealth)
+metrics_of = state_of("own_metrics", OwnMetrics)
 CurrentHealth = Annotated[OwnHealth, Depends(own_of)]
 
 
@@ -60,4 +58,4 @@ def own_health(own: CurrentHealth) -> OwnHealthOut:
 @root.get("/metrics", response_class=Response, responses={200: {"content": {"application/openmetrics-text": {}}}})
 def metrics(request: Request) -> Response:
     """The application's own figures as OpenMetrics; a token of a viewer reads them."""
-    return Response(cast(OwnMetrics, request.app.state.own_metrics).text(), media_type=CONTENT_TYPE_LATEST)
+    return Response(metrics_of(request).text(), media_type=CONTENT_TYPE_LATEST)

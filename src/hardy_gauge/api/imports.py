@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.csv_answer import csv_answer
-from hardy_gauge.api.current import CurrentName, CurrentReader
+from hardy_gauge.api.current import CurrentName, CurrentReader, state_of
 from hardy_gauge.api.problems import RowId
 from hardy_gauge.api.uploads import uploaded
 from hardy_gauge.capture.imports.columns import Kind, Layout
@@ -27,12 +27,7 @@ class LookRequest(BaseModel):
     kind: Kind | None = None
 
 
-def incoming_of(request: Request) -> IncomingFiles:
-    incoming: IncomingFiles = request.app.state.incoming
-    return incoming
-
-
-Incoming = Annotated[IncomingFiles, Depends(incoming_of)]
+Incoming = Annotated[IncomingFiles, Depends(state_of("incoming", IncomingFiles))]
 
 
 class Imports(BaseModel):

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.authorisation import cookie_of
-from hardy_gauge.api.browser import enter
+from hardy_gauge.api.browser import sign_in_browser
 from hardy_gauge.api.current import CurrentName, CurrentReader, CurrentSettings, limits_of, passwords_of
 from hardy_gauge.api.fields import Code, Password, Strict
 from hardy_gauge.errors import NotAllowed, NotFound
@@ -86,7 +86,7 @@ async def change_password(
                 raise NotAllowed("old: it is not the password that is set", "old", "Not the password")
             w.set_password(session, person, new)
             session.flush()
-            enter(reader, session, person, request, response)
+            sign_in_browser(reader, session, person, request, response)
 
     await run_in_threadpool(finish)
 
@@ -97,6 +97,8 @@ async def confirm(
 ) -> None:
     """Say again who one is, which is asked before roles, the keyring and the like are changed."""
     await _checked(reader, request, "password", name, wanted.password.get_secret_value())
+    if wanted.code:
+        limits_of(request).count("code", name, field="code")
 
     def finish() -> None:
         with reader.store.write() as session:
@@ -109,6 +111,7 @@ async def confirm(
                 row.confirmed_us = reader.clock()
 
     await run_in_threadpool(finish)
+    limits_of(request).succeeded("code", name)
 
 
 @router.get("/sign-ins")

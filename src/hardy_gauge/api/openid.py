@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+import json
 import secrets
 import time
 import warnings
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 from urllib.parse import urlsplit
 
 import httpx
 from authlib.oauth2.rfc7636 import create_s256_code_challenge
+from cryptography.fernet import Fernet, InvalidToken
 from joserfc import jwt
 from joserfc.errors import JoseError
 from joserfc.jwk import KeySet
 
-from hardy_gauge.api.host_names import is_loopback
+from hardy_gauge.api.allowed_hosts import is_loopback
 from hardy_gauge.errors import InvalidInput, NotSignedIn, ProviderError
 from hardy_gauge.settings import AppSettings
 
@@ -25,23 +27,19 @@ with warnings.catch_warnings():
 
 DEADLINE_S = 10.0
 KNOWN_S = 3600.0
-FLOW_S = 600.0
-MOST_FLOWS = 1000
+FLOW_S = 600
 LEEWAY_S = 60
 ALGORITHMS = ["RS256", "ES256", "PS256"]
 
 
 @dataclass(frozen=True)
 class Flow:
-    """One sign-in that is under way at the provider."""
+    """One sign-in that is under way at the provider: what comes back has to fit it."""
 
-    key: str
-    address: str
     state: str
     nonce: str
     verifier: str
     came_back_to: str
-    began_s: float
 
 
 @dataclass(frozen=True)
@@ -54,41 +52,36 @@ class SignedIn:
 
 
 class OpenIdProvider:
-    """Of one issuer. Flows are kept in memory for ten minutes."""
+    """Of one issuer. A flow is kept by the browser that began it, encrypted, for ten minutes."""
 
     def __init__(self, settings: AppSettings) -> None:
         parts = urlsplit(settings.oidc_issuer)
         if parts.scheme != "https" and not is_loopback(parts.hostname or ""):
             raise InvalidInput("oidc_issuer: an address with https:// was expected", "oidc_issuer")
         self.settings = settings
-        self._flows: dict[str, Flow] = {}
+        self._seal = Fernet(Fernet.generate_key())
         self._known: tuple[float, dict[str, Any], KeySet] | None = None
 
-    async def begin(self, come_back_to: str, again: bool) -> Flow:
-        """A new flow; its address is where the browser has to go."""
+    async def begin(self, come_back_to: str, again: bool) -> tuple[str, str]:
+        """Where the browser has to go, and what it has to bring back as a cookie."""
         described, _ = await self._described()
-        verifier, nonce, key = secrets.token_urlsafe(48), secrets.token_urlsafe(24), secrets.token_urlsafe(24)
+        verifier, nonce = secrets.token_urlsafe(48), secrets.token_urlsafe(24)
         async with self._client(come_back_to) as client:
             more = {"prompt": "login", "max_age": "0"} if again else {}
             address, state = client.create_authorization_url(
                 described["authorization_endpoint"], nonce=nonce, code_challenge=create_s256_code_challenge(verifier),
                 code_challenge_method="S256", **more,
             )  # fmt: skip
-        flow = Flow(key, address, state, nonce, verifier, come_back_to, time.monotonic())
-        self._flows = {k: f for k, f in self._flows.items() if time.monotonic() - f.began_s < FLOW_S}
-        if len(self._flows) >= MOST_FLOWS:
-            raise ProviderError("too many sign-ins are under way; try again in some minutes", "provider")
-        self._flows[key] = flow
-        return flow
+        flow = Flow(state, nonce, verifier, come_back_to)
+        return address, self._seal.encrypt(json.dumps(asdict(flow)).encode()).decode()
 
-    def take(self, key: str, state: str) -> Flow | None:
-        """The flow of a browser, which is over then; None when it is none, or of another one."""
-        flow = self._flows.pop(key, None)
-        if flow is None or time.monotonic() - flow.began_s > FLOW_S or not secrets.compare_digest(
-            flow.state.encode(), state.encode()
-        ):  # fmt: skip
+    def flow_of(self, cookie: str, state: str) -> Flow | None:
+        """The flow of a browser; None when it is none, too old, or of another state."""
+        try:
+            flow = Flow(**json.loads(self._seal.decrypt(cookie.encode(), ttl=FLOW_S)))
+        except InvalidToken:
             return None
-        return flow
+        return flow if secrets.compare_digest(flow.state.encode(), state.encode()) else None
 
     async def finish(self, flow: Flow, code: str) -> SignedIn:
         """Exchange the code, and check what the provider says: its signature, issuer, audience, time and nonce."""

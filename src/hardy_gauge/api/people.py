@@ -17,6 +17,7 @@ from hardy_gauge.api.current import CurrentReader, passwords_of
 from hardy_gauge.api.downloads import attachment
 from hardy_gauge.api.fields import Password, PersonName, Strict
 from hardy_gauge.api.problems import RowId
+from hardy_gauge.core.narrative.audit import chain_words
 from hardy_gauge.core.narrative.setup import people_sentence
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import audit, persons
@@ -114,12 +115,14 @@ class AuditState(BaseModel):
     """Whether the chain of hashes holds; ``broken`` is the number of the first line that does not follow."""
 
     broken: int | None
+    words: str
 
 
 @router.get("/audit/state")
 def audit_state(reader: CurrentReader) -> AuditState:
     with reader.store.read() as session:
-        return AuditState(broken=audit.first_broken(session))
+        broken = audit.first_broken(session)
+    return AuditState(broken=broken, words=chain_words(broken))
 
 
 @router.get("/audit/export", response_class=StreamingResponse, responses={200: {"content": {"application/jsonl": {}}}})

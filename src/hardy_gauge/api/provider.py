@@ -8,8 +8,8 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 from starlette.concurrency import run_in_threadpool
 
-from hardy_gauge.api.browser import enter
-from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of, limits_of
+from hardy_gauge.api.browser import sign_in_browser
+from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of
 from hardy_gauge.errors import NotFound, NotSignedIn
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
@@ -22,7 +22,6 @@ if TYPE_CHECKING:  # what it stands on is only needed where a provider is set up
 
 router = APIRouter(tags=["sign-in"], prefix="/sign-in/provider")
 FLOW_COOKIE = "hardy_gauge_flow"
-FLOW_S = 600
 
 
 def _provider(request: Request) -> OpenIdProvider:
@@ -41,11 +40,9 @@ def _return_address(request: Request, settings: AppSettings) -> str:
 async def begin(request: Request, settings: CurrentSettings, again: bool = False) -> Response:
     """To the provider's own page; ``again`` has it ask who one is, also of somebody it knows."""
     provider = _provider(request)
-    limits_of(request).count("provider", client_of(request), field="provider")
-    flow = await provider.begin(_return_address(request, settings), again)
-    response = RedirectResponse(flow.address, 303)
-    secure = request.url.scheme == "https"
-    response.set_cookie(FLOW_COOKIE, flow.key, max_age=FLOW_S, httponly=True, samesite="lax", secure=secure)
+    address, kept = await provider.begin(_return_address(request, settings), again)
+    response = RedirectResponse(address, 303)
+    response.set_cookie(FLOW_COOKIE, kept, httponly=True, samesite="lax", secure=request.url.scheme == "https")
     return response
 
 
@@ -55,7 +52,7 @@ async def come_back(
 ) -> Response:
     """From the provider's page: signed in, and on to the application."""
     provider = _provider(request)
-    flow = provider.take(request.cookies.get(FLOW_COOKIE, ""), state)
+    flow = provider.flow_of(request.cookies.get(FLOW_COOKIE, ""), state)
     if flow is None or error or not code:
         raise NotSignedIn(
             f"provider: it did not sign you in{f' ({error[:60]})' if error else ''}; begin again", "provider"
@@ -64,7 +61,6 @@ async def come_back(
     response = RedirectResponse("/", 303)
     await run_in_threadpool(_enter, reader, settings, found, request, response)
     response.delete_cookie(FLOW_COOKIE)
-    limits_of(request).succeeded("provider", client_of(request))
     return response
 
 
@@ -72,4 +68,4 @@ def _enter(reader: Reader, settings: AppSettings, found: SignedIn, request: Requ
     act = Acting(found.name, "sign-in by provider", request.url.path, client_of(request), reader.clock())
     with acting(act), reader.store.write() as session:
         person = provided_person(session, found.subject, found.name, role_of(settings, found.groups), reader.clock())
-        enter(reader, session, person, request, response)
+        sign_in_browser(reader, session, person, request, response)

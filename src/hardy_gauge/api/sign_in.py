@@ -11,7 +11,7 @@ from sqlalchemy import select
 from starlette.concurrency import run_in_threadpool
 
 from hardy_gauge.api.authorisation import COOKIE, cookie_of
-from hardy_gauge.api.browser import enter
+from hardy_gauge.api.browser import sign_in_browser
 from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of, limits_of, passwords_of
 from hardy_gauge.api.fields import Code, Password, PersonName, Strict
 from hardy_gauge.errors import Conflict, NotFound, NotSignedIn
@@ -98,7 +98,7 @@ async def sign_in(
                 )
             if not accepted(person, Keyring(settings.data), credentials.code, reader.clock()):
                 raise NotSignedIn("code: it is not the one that your device shows now", "code", "Not the code")
-            enter(reader, session, person, request, response)
+            sign_in_browser(reader, session, person, request, response)
 
     try:
         await run_in_threadpool(finish)
@@ -120,7 +120,7 @@ def sign_in_demo(request: Request, response: Response, reader: CurrentReader, se
         person = session.scalar(select(Person).where(Person.name == DEMO))
         if person is None:
             person = w.add_person(session, DEMO, "administrator", password, reader.clock())
-        enter(reader, session, person, request, response)
+        sign_in_browser(reader, session, person, request, response)
 
 
 @router.post("/first", status_code=204)
@@ -145,7 +145,7 @@ async def first(wanted: First, request: Request, response: Response, reader: Cur
             if w.anyone(session):
                 raise Conflict("there are people already; sign in", "", "Not the first")
             person = w.add_person(session, wanted.name, "administrator", kept, reader.clock())
-            enter(reader, session, person, request, response)
+            sign_in_browser(reader, session, person, request, response)
 
     await run_in_threadpool(finish)
     limits.succeeded("first", client_of(request))

@@ -34,7 +34,7 @@ def accounts_in(session: Session) -> list[AccountOut]:
 
 
 @dataclass(frozen=True)
-class AccountWords:
+class AccountChanges:
     """What of an account is changed; None leaves it as it is."""
 
     user: str | None = None
@@ -45,7 +45,7 @@ class AccountWords:
     certificate: str | None = None
 
 
-def add_account(session: Session, keyring: Keyring, name: str, words: AccountWords, now_us: int) -> AccountOut:
+def add_account(session: Session, keyring: Keyring, name: str, words: AccountChanges, now_us: int) -> AccountOut:
     """Conflict when the name is taken."""
     if session.scalar(select(Account.id).where(Account.name == name)) is not None:
         raise Conflict(f"name: there is an account '{name}' already", "name", "The name is taken")
@@ -56,7 +56,7 @@ def add_account(session: Session, keyring: Keyring, name: str, words: AccountWor
     return _out(session, row)
 
 
-def edit_account(session: Session, keyring: Keyring, name: str, words: AccountWords, now_us: int) -> AccountOut:
+def edit_account(session: Session, keyring: Keyring, name: str, words: AccountChanges, now_us: int) -> AccountOut:
     """Only what is not None changes; NotFound when there is no such account."""
     row = _find(session, name)
     _change(row, keyring, words, now_us)
@@ -64,7 +64,7 @@ def edit_account(session: Session, keyring: Keyring, name: str, words: AccountWo
     return _out(session, row)
 
 
-def _change(row: Account, keyring: Keyring, words: AccountWords, now_us: int) -> None:
+def _change(row: Account, keyring: Keyring, words: AccountChanges, now_us: int) -> None:
     row.user = row.user if words.user is None else words.user
     row.secret = row.secret if words.secret is None else keyring.close(words.secret)
     row.groups = row.groups if words.groups is None else sorted(set(words.groups))

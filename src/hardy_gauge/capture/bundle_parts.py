@@ -1,4 +1,4 @@
-"""The parts of a bundle, read apart: in a process of its own with a ceiling of memory (see ``imports.apart``)."""
+"""The parts of a bundle, read apart: in a process of its own with a ceiling of memory (see ``imports.sandboxed_reading``)."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from hardy_gauge.errors import InvalidInput
 from hardy_gauge.sandbox.frames import frame_of, pieces_of
 from hardy_gauge.sandbox.limits import SandboxLimits
 from hardy_gauge.sandbox.process import SandboxEnded, SandboxProcess
+from hardy_gauge.sandbox.questions import questions, send_answer
 from hardy_gauge.settings import AppSettings
 
 # what the archive's reader and JSON raise on bytes that are not theirs
@@ -39,33 +40,29 @@ class BadBundle(InvalidInput):
 def serve(connection: Connection, _: Path) -> None:
     """In the sandbox: answer for parts of one archive until the connection is closed."""
     archive: zipfile.ZipFile | None = None
-    while True:
-        try:
-            asked = json.loads(connection.recv_bytes())
-        except EOFError:
-            return
+    for asked in questions(connection):
         try:
             archive = archive or zipfile.ZipFile(asked["path"])
             _answer(connection, archive, asked)
         except (*DAMAGED, MemoryError, pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
             words = " ".join(str(error).split())[:200] or type(error).__name__
-            connection.send_bytes(json.dumps({"damaged": words}).encode())
+            send_answer(connection, damaged=words)
 
 
 def _answer(connection: Connection, archive: zipfile.ZipFile, asked: dict[str, Any]) -> None:
     name = asked["name"]
     if name not in archive.namelist():
-        connection.send_bytes(b'{"missing": true}')
+        send_answer(connection, missing=True)
     elif asked["do"] == "document":
         with archive.open(name) as file:
             content = file.read(MOST_DOCUMENT + 1)
         if len(content) > MOST_DOCUMENT:
             raise ValueError(f"more than {MOST_DOCUMENT:,} bytes")
-        connection.send_bytes(json.dumps({"document": json.loads(content)}).encode())
+        send_answer(connection, document=json.loads(content))
     else:
         with archive.open(name) as file:
             pieces = list(pieces_of(pl.read_parquet(io.BytesIO(file.read()))))
-        connection.send_bytes(json.dumps({"pieces": len(pieces)}).encode())
+        send_answer(connection, pieces=len(pieces))
         for piece in pieces:
             connection.send_bytes(piece)
 

@@ -307,12 +307,12 @@ def export(path: Path, folder: Path, form: Literal["parquet", "csv"]) -> list[Pa
                 if "fingerprint" in frame.columns:
                     frame = frame.join(texts, on="fingerprint", how="left")
                 safe = "".join(c if c.isalnum() or c in "-_." else "_" for c in described.name)
-                path = folder / f"{safe}-{kind}.{form}"
+                target = folder / f"{safe}-{kind}.{form}"
                 if form == "csv":
-                    neutral(frame).write_csv(path, line_terminator="\r\n")
+                    neutral(frame).write_csv(target, line_terminator="\r\n")
                 else:
-                    frame.write_parquet(path)
-                written.append(path)
+                    frame.write_parquet(target)
+                written.append(target)
     return written
 
 

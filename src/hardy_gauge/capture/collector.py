@@ -23,7 +23,7 @@ from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.snapshots import run_due
 from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.capture.targets import CaptureTarget, capture_targets
-from hardy_gauge.core.time.capture_work import CaptureWork
+from hardy_gauge.core.activity.capture_work import CaptureWork
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import tidy
@@ -259,7 +259,7 @@ class Collector:
                     if place == at and not isinstance(error, SQLAlchemyError | OSError):
                         recorder.lose(batch, now, type(error).__name__)
                     else:
-                        recorder.give_back(batch)
+                        recorder.vacuum_step(batch)
                 raise
             for recorder, _, registry in taken:
                 recorder.registry = registry

@@ -88,7 +88,7 @@ class Recorder:
         finally:
             self._turn.release()
 
-    def give_back(self, taken: CaptureBatch) -> None:
+    def vacuum_step(self, taken: CaptureBatch) -> None:
         """It could not be stored."""
         with self._turn:
             self.batch = taken.followed_by(self.batch)

@@ -8,9 +8,9 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator
 
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.figures.units import duration, written_duration
 from hardy_gauge.core.narrative.setup import rule_words
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.probes.protocol import ExecutionRecord, Session
 
 FLEET = "fleet"
@@ -31,7 +31,7 @@ Mode = Literal["everything", "weighty", "reading"]
 Literals = Literal["replaced", "kept"]
 
 
-class Part(Document):
+class Part(InputDocument):
     """A part of the document."""
 
 

@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import pair_server
 from hardy_gauge.capture.registration import cluster_named, named_account
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.errors import Conflict, InvalidInput
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
@@ -22,7 +22,7 @@ Name = Annotated[str, Field(max_length=80, pattern=r"^[^\s/][^/]*$|^$")]
 Scrape = Annotated[str, Field(pattern=r"^https?://[^@]+$", max_length=1000)]
 
 
-class Edit(Document):
+class Edit(InputDocument):
     """Only what is given changes."""
 
     cluster: Name | None = None

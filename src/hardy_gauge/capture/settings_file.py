@@ -15,8 +15,8 @@ from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.server_settings import Edit, Name, as_document, change
 from hardy_gauge.capture.snapshots import Schedule, schedule_of, set_schedule
 from hardy_gauge.capture.targets import connected, rules_of, set_rules
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.errors import GaugeError, InvalidInput
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import Limits, limits_of, set_limits
 from hardy_gauge.store.models import Account, Server
@@ -37,7 +37,7 @@ class ServerPart(Edit):
     server: Name
 
 
-class SettingsFile(Document):
+class SettingsFile(InputDocument):
     """Each part that is there replaces what was set before; of servers, only what is said of those named."""
 
     rules: list[CaptureRule] | None = Field(None, max_length=500)

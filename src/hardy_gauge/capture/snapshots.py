@@ -20,7 +20,7 @@ from hardy_gauge.core.figures.units import Seconds, written_duration
 from hardy_gauge.core.sql.normalise import normalise
 from hardy_gauge.errors import NotFound, ProbeError
 from hardy_gauge.probes.protocol import StatementCounter
-from hardy_gauge.store.blocks import sealed
+from hardy_gauge.store.blocks import encode_block
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CounterSnapshot, Preference, Server
 
@@ -69,7 +69,7 @@ def take(store: Store, server_id: int, why: str, note: str = "") -> int:
         probe.close()
     row = CounterSnapshot(
         server_id=server_id, taken_us=counters.at_us, started_us=counters.started_at_us, why=why, note=note,
-        values=counters.values, levels=counters.levels, statements=sealed(_frame(statements)),
+        values=counters.values, levels=counters.levels, statements=encode_block(_frame(statements)),
         settings={s.name: s.value for s in settings},
     )  # fmt: skip
     with store.write() as session:

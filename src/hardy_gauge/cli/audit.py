@@ -14,6 +14,7 @@ from typing import Annotated
 import typer
 from sqlalchemy import func, select
 
+from hardy_gauge.core.narrative.audit import chain_words
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.audit import Acting, acting, first_broken
 from hardy_gauge.store.database import Store
@@ -45,12 +46,10 @@ def verify(data: Data = Path("data")) -> None:
         count = session.scalar(select(func.count()).select_from(Audit)) or 0
         last = session.scalars(select(Audit.hash).order_by(Audit.id.desc()).limit(1)).first()
     store.close()
+    typer.echo(chain_words(broken), err=broken is not None)
     if broken is not None:
-        typer.echo(
-            f"line {broken} does not follow from the one before it: it was changed, or lines are missing", err=True
-        )
         raise typer.Exit(1)
-    typer.echo(f"{count} lines, each follows from the one before it; the last hash is {last or 'none'}")
+    typer.echo(f"{count} lines; the last hash is {last or 'none'}")
 
 
 @app.command("export")

@@ -12,7 +12,7 @@ import typer
 from hardy_gauge.core.figures.formatting import size
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store import backup as backups
-from hardy_gauge.store.folder import locked
+from hardy_gauge.store.data_folder import locked
 from hardy_gauge.store.keyring import FILE
 
 PASSPHRASE = "HARDY_GAUGE_BACKUP_PASSPHRASE"

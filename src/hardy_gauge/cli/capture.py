@@ -18,8 +18,8 @@ from hardy_gauge.cli.running import register_all
 from hardy_gauge.core.figures.units import duration
 from hardy_gauge.probes import outbound
 from hardy_gauge.store import segments
+from hardy_gauge.store.data_folder import locked
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.folder import locked
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account
 

@@ -13,7 +13,7 @@ import typer
 from pydantic import ValidationError
 from sqlalchemy.orm import undefer
 
-from hardy_gauge.capture.imports import apart, import_service, reading
+from hardy_gauge.capture.imports import import_service, reading, sandboxed_reading
 from hardy_gauge.capture.imports.columns import Layout, Source, targets
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, of_document
 from hardy_gauge.settings import AppSettings
@@ -78,7 +78,7 @@ def run(
             wanted = reading.ImportRequest(
                 format=found.format, server=server, cluster=cluster, engine=engine, layout=layout, text=text
             )
-            apart.check(path, file.name, wanted)
+            sandboxed_reading.check(path, file.name, wanted)
         except ValidationError as error:
             first = error.errors()[0]
             _fail(f"{first['loc'][0]}: {first['msg']}")
@@ -118,7 +118,7 @@ def undo(number: Annotated[int, typer.Argument(help="The import's number.")], da
 
 def _look(path: Path, name: str, columns: list[str]) -> reading.Look:
     try:
-        found = apart.look(path, name, {})
+        found = sandboxed_reading.look(path, name, {})
         if not columns or found.layout is None:
             return found
         chosen = {k: v for k, v in found.layout.columns.items()}
@@ -128,7 +128,7 @@ def _look(path: Path, name: str, columns: list[str]) -> reading.Look:
             if not equals or not column:
                 _fail(f"--column {one}: TARGET=COLUMN or TARGET=COLUMN:UNIT was expected")
             chosen[target] = Source(column=column, unit=unit or _usual_unit(found.layout, target))
-        return apart.look(path, name, {}, found.layout.model_copy(update={"columns": chosen}))
+        return sandboxed_reading.look(path, name, {}, found.layout.model_copy(update={"columns": chosen}))
     except ImportRefused as error:
         _fail(str(error))
 

@@ -10,7 +10,7 @@ from typing import cast
 import typer
 
 from hardy_gauge import logs
-from hardy_gauge.api.host_names import is_loopback
+from hardy_gauge.api.allowed_hosts import is_loopback
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import RegisteredServer, Registration, discover, register
@@ -20,8 +20,8 @@ from hardy_gauge.probes import outbound
 from hardy_gauge.probes.outbound import OutboundPolicy
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.data_folder import locked
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.folder import locked
 from hardy_gauge.store.who import anyone
 
 IMPORTS_AT_A_TIME = 3

@@ -7,11 +7,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.figures.units import PerSecond, Seconds, Share
 from hardy_gauge.core.trials.figures import Metric
 from hardy_gauge.core.trials.verdict import higher_is_better
 from hardy_gauge.errors import InvalidInput
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.load.pacing import Pace
 from hardy_gauge.probes.protocol import Arrival, IndexSpec
 from hardy_gauge.yaml_text import NotYaml, read_yaml
@@ -19,7 +19,7 @@ from hardy_gauge.yaml_text import NotYaml, read_yaml
 Value = float | int | str | bool
 
 
-class Part(Document):
+class Part(InputDocument):
     """A part of the document."""
 
 

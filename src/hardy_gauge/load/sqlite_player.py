@@ -7,7 +7,6 @@ Only the standard library is imported here: every worker is a fork of this proce
 from __future__ import annotations
 
 import itertools
-import json
 import os
 import random
 import resource
@@ -27,6 +26,7 @@ from hardy_gauge.load.pacing import Pace, next_statement, pause_s
 from hardy_gauge.load.sqlite_authoriser import guard
 from hardy_gauge.sandbox.kernel import die_with_parent
 from hardy_gauge.sandbox.limits import set_memory
+from hardy_gauge.sandbox.questions import questions, send_answer
 
 SOURCE = "source.db"
 BUSY_S = 10.0
@@ -47,25 +47,17 @@ class NotPossible(Exception):
 
 def play(connection: Connection, folder: Path) -> None:
     """Answer until the connection is closed."""
-    while True:
-        try:
-            asked = json.loads(connection.recv_bytes())
-        except EOFError:
-            return
+    for asked in questions(connection):
         try:
             if asked["do"] == "prepare":
                 _try_arms(folder, asked["arms"], asked["statements"])
-                _send(connection, {})
+                send_answer(connection)
             elif asked["do"] == "run":
                 _run(connection, folder, asked)
         except NotPossible as error:
-            _send(connection, {"error": str(error), "field": error.field})
+            send_answer(connection, error=str(error), field=error.field)
         except MemoryError:
-            _send(connection, {"error": "it needs more memory than a trial may use", "field": "arms"})
-
-
-def _send(connection: Connection, message: dict[str, Any]) -> None:
-    connection.send_bytes(json.dumps(message).encode())
+            send_answer(connection, error="it needs more memory than a trial may use", field="arms")
 
 
 def _try_arms(folder: Path, arms: Sequence[dict[str, Any]], statements: Sequence[dict[str, Any]]) -> None:
@@ -135,7 +127,7 @@ def _run(connection: Connection, folder: Path, asked: dict[str, Any]) -> None:
     for pipe in workers:
         with suppress(OSError):
             pipe.send_bytes(b"go")
-    _send(connection, {"began": len(rows)})
+    send_answer(connection, began=len(rows))
     _send_rows(connection, _gathered(connection, workers, asked["seconds"]))
     _remove(path)
 
@@ -182,7 +174,7 @@ def _signal(children: Any, number: signal.Signals) -> None:
 
 
 def _send_rows(connection: Connection, rows: list[bytes]) -> None:
-    _send(connection, {"workers": len(rows)})
+    send_answer(connection, workers=len(rows))
     for one in rows:
         connection.send_bytes(one)
 

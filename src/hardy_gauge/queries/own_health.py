@@ -4,22 +4,24 @@ from __future__ import annotations
 
 import shutil
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import psutil
 from sqlalchemy import func, select
+from sqlalchemy.exc import DatabaseError
 
+from hardy_gauge.core.activity.capture_work import CaptureWork
 from hardy_gauge.core.narrative.own_health import (
     Check,
     backups_check,
     damage_check,
     disk_check,
+    health_sentence,
     keyring_check,
     recording_check,
     store_check,
 )
-from hardy_gauge.core.time.capture_work import CaptureWork
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.backup_schedule import backups_in, schedule_of
@@ -95,32 +97,41 @@ class OwnHealth:
         ])  # fmt: skip
 
     def readiness(self) -> Readiness:
-        """What is looked at to say whether it does its work; never an error."""
+        """What is looked at to say whether it does its work; a store that cannot even be read is what is wrong then."""
+        try:
+            checks = self._checks()
+        except (DatabaseError, OSError) as error:
+            checks = [Check("store", "wrong", f"the store cannot be read: {getattr(error, 'orig', error)}")]
+        wrong = [check for check in checks if check.state == "wrong"]
+        doubtful = [check for check in checks if check.state == "doubtful"]
+        first = next(iter([*wrong, *doubtful]), None)
+        return Readiness(not wrong, health_sentence(first), checks)
+
+    def _checks(self) -> list[Check]:
         store = self.reader.store
         disk = shutil.disk_usage(self.settings.data)
         with store.read() as session:
-            accounts = session.scalar(select(func.count()).select_from(Account)) or 0
+            secrets = list(session.scalars(select(Account.secret)))
             damaged = session.scalar(select(func.count()).select_from(DamagedSegment)) or 0
             schedule = schedule_of(session)
         there = backups_in(self.settings.backup_folder)
         work = self.work() if self.work is not None else None
-        checks = [
-            store_check(store.health.failure.why, store.health.failure.since_us) if store.health.failure else store_check("", 0),
+        failure = store.health.failure
+        return [
+            store_check(failure.why if failure else "", failure.since_us if failure else 0),
             disk_check(disk.free, disk.total),
-            recording_check(None if work is None or not work.recorders else time.monotonic() - work.ticked_s),
-            keyring_check(accounts, self._keyring()),
+            recording_check(time.monotonic() - work.ticked_s if work is not None and work.recorders else None),
+            keyring_check(len(secrets), self._unreadable(secrets)),
             damage_check(damaged),
             backups_check(schedule.every_hours, there[0].made_us if there else None, self.reader.clock()),
         ]  # fmt: skip
-        wrong = [check for check in checks if check.state == "wrong"]
-        doubtful = [check for check in checks if check.state == "doubtful"]
-        first = next(iter([*wrong, *doubtful]), None)
-        sentence = "The application does its work." if first is None else f"{first.words[0].upper()}{first.words[1:]}."
-        return Readiness(not wrong, sentence, checks)
 
-    def _keyring(self) -> str:
+    def _unreadable(self, secrets: Sequence[bytes]) -> str:
+        """Why a secret of the keyring cannot be read; empty when all can."""
+        keyring = Keyring(self.settings.data)
         try:
-            Keyring(self.settings.data).check()
+            for secret in secrets:
+                keyring.open(secret)
         except KeyringError as error:
             return error.detail
         return ""

@@ -17,7 +17,7 @@ from hardy_gauge.core.narrative.snapshots import difference_sentence
 from hardy_gauge.core.statements.ratios import per_call
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.store.blocks import frame_of
+from hardy_gauge.store.blocks import decode_block
 from hardy_gauge.store.models import CounterSnapshot, Server
 from hardy_gauge.store.servers import find_server
 
@@ -165,7 +165,7 @@ def _statement(row: dict[str, Any], done: dict[str, float], total: float) -> Sta
 
 def statements_of(row: CounterSnapshot) -> pl.DataFrame:
     """A row a statement as it was counted: key, fingerprint, text, who, figures."""
-    return frame_of(row.statements)
+    return decode_block(row.statements)
 
 
 def compare(first: CounterSnapshot, second: CounterSnapshot) -> Done:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import json
 import threading
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -13,6 +12,7 @@ import polars as pl
 from hardy_gauge.sandbox.frames import frame_of, pieces_of
 from hardy_gauge.sandbox.limits import MiB, SandboxLimits
 from hardy_gauge.sandbox.process import SandboxEnded, SandboxProcess
+from hardy_gauge.sandbox.questions import send_answer
 
 MEMORY = 2048 * MiB
 LONGEST_S = 120.0
@@ -28,9 +28,9 @@ def serve(connection: Connection, _: Path) -> None:
         try:
             pieces = list(pieces_of(pl.read_parquet(io.BytesIO(body))))
         except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError, MemoryError) as error:
-            connection.send_bytes(json.dumps({"error": " ".join(str(error).split())[:200]}).encode())
+            send_answer(connection, error=" ".join(str(error).split())[:200])
             continue
-        connection.send_bytes(json.dumps({"pieces": len(pieces)}).encode())
+        send_answer(connection, pieces=len(pieces))
         for piece in pieces:
             connection.send_bytes(piece)
 

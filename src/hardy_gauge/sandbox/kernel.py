@@ -51,12 +51,12 @@ def confine(folder: Path, readable: Iterable[Path], keep_user: bool = False) -> 
 
     Whatever it has to import must be imported before.
     """
-    held = []
+    restrictions = []
     if sys.platform != "linux":
-        return held
+        return restrictions
     libc = _libc()
     if libc.unshare(CLONE_NEWNET | CLONE_NEWIPC) == 0 or libc.unshare(CLONE_NEWUSER | CLONE_NEWNET | CLONE_NEWIPC) == 0:
-        held.append("no network")
+        restrictions.append("no network")
     if os.getuid() == 0 and not keep_user:
         with suppress(OSError):
             os.chown(folder, NOBODY, NOBODY)
@@ -65,14 +65,14 @@ def confine(folder: Path, readable: Iterable[Path], keep_user: bool = False) -> 
             os.setgroups([])
             os.setresgid(NOBODY, NOBODY, NOBODY)
             os.setresuid(NOBODY, NOBODY, NOBODY)
-            held.append("another user")
+            restrictions.append("another user")
     libc.prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0)
     libc.prctl(PR_SET_DUMPABLE, 0, 0, 0, 0)
     if _landlock(libc, folder, readable):
-        held.append("no other files")
+        restrictions.append("no other files")
     if _seccomp(libc):
-        held.append("no other programs")
-    return held
+        restrictions.append("no other programs")
+    return restrictions
 
 
 def _landlock(libc: ctypes.CDLL, folder: Path, readable: Iterable[Path]) -> bool:

@@ -26,11 +26,11 @@ def main(job: str, folder: str, number: str, limits: str, *readable: str) -> Non
     options = json.loads(limits)
     lasting = options.pop("lasting")
     SandboxLimits(**options).apply()
-    held = confine(Path(folder), [*_libraries(), *map(Path, readable)], keep_user=bool(readable))
+    restrictions = confine(Path(folder), [*_libraries(), *map(Path, readable)], keep_user=bool(readable))
     if not lasting:
         die_with_parent()  # another user's process forgets it
     os.chdir(folder)
-    connection.send_bytes(json.dumps({"held": held}).encode())
+    connection.send_bytes(json.dumps({"restrictions": restrictions}).encode())
     run(connection, Path(folder))
 
 

@@ -33,7 +33,7 @@ class SandboxEnded(GaugeError):
 
 
 class SandboxProcess:
-    """One process with a folder of its own, both gone after ``close``. ``held`` says what it cannot do.
+    """One process with a folder of its own, both gone after ``close``. ``restrictions`` says what it cannot do.
 
     ``readable`` are files beside its folder that it may read; it stays the same user then, who may open them. Not for
     several threads; the thread that makes it has to outlive it, unless it is ``lasting``.
@@ -64,7 +64,7 @@ class SandboxProcess:
             theirs.close()
         self._connection = Connection(ours.detach())
         try:
-            self.held: list[str] = self.receive()["held"]
+            self.restrictions: list[str] = self.receive()["restrictions"]
         except BaseException:
             self.close()
             raise

@@ -53,7 +53,7 @@ def acts() -> Acting | None:
     return _acting.get()
 
 
-def become(who: str) -> None:
+def act_as(who: str) -> None:
     """Say who acts from now on in this context: somebody who has just signed in."""
     found = _acting.get()
     if found is not None:

@@ -22,8 +22,8 @@ from pathlib import Path
 
 from hardy_gauge import __version__
 from hardy_gauge.errors import Conflict, InvalidInput
+from hardy_gauge.store.data_folder import FILE, make_private
 from hardy_gauge.store.encryption import MAGIC, decrypt, encrypt
-from hardy_gauge.store.folder import FILE, make_private
 
 FORMAT = "hardy-gauge backup"
 SUFFIX = ".backup"

@@ -11,9 +11,9 @@ from pathlib import Path
 from pydantic import Field
 from sqlalchemy.orm import Session
 
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.time.span import HOUR_US
 from hardy_gauge.errors import GaugeError
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.backup import back_up, keep_last, made_before, scheduled
 from hardy_gauge.store.database import Store
@@ -24,7 +24,7 @@ NAME = "backups"
 LOOK_S = 60.0
 
 
-class BackupSchedule(Document):
+class BackupSchedule(InputDocument):
     """How often a backup is made, 0 for never, and how many are kept."""
 
     every_hours: int = Field(0, ge=0, le=24 * 31)

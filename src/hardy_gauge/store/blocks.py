@@ -30,13 +30,13 @@ def encode(frame: pl.DataFrame) -> bytes:
     return buffer.getvalue()
 
 
-def sealed(frame: pl.DataFrame) -> bytes:
+def encode_block(frame: pl.DataFrame) -> bytes:
     """A frame as a block with its check sum."""
     content = encode(frame)
     return MARK + zlib.crc32(content).to_bytes(4, "little") + content
 
 
-def content_of(body: bytes) -> bytes:
+def verified_content(body: bytes) -> bytes:
     """The Parquet of a block; DamagedBlock when it is not what was written."""
     if body.startswith(PARQUET) and body.endswith(PARQUET):
         return body
@@ -48,9 +48,9 @@ def content_of(body: bytes) -> bytes:
     return content
 
 
-def frame_of(body: bytes) -> pl.DataFrame:
+def decode_block(body: bytes) -> pl.DataFrame:
     """The frame of a block; DamagedBlock when it cannot be read."""
-    content = content_of(body)
+    content = verified_content(body)
     try:
         return pl.read_parquet(io.BytesIO(content))
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:

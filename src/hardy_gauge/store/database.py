@@ -14,7 +14,7 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
 from hardy_gauge.store.audit import acts, add_line, close_line, note_changes
-from hardy_gauge.store.folder import FOLDER, make_file
+from hardy_gauge.store.data_folder import FOLDER, make_file
 from hardy_gauge.store.migrate import upgrade
 from hardy_gauge.store.write_health import WriteHealth
 
@@ -28,7 +28,7 @@ class Store:
     def __init__(self, path: Path) -> None:
         path.parent.mkdir(mode=FOLDER, parents=True, exist_ok=True)
         make_file(path)
-        give_back_pages(path)
+        enable_incremental_vacuum(path)
         self.path, self.health = path, WriteHealth()
         self.engine: Engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", _on_connect)
@@ -78,7 +78,7 @@ class Store:
         self.engine.dispose()
 
 
-def give_back_pages(path: Path) -> None:
+def enable_incremental_vacuum(path: Path) -> None:
     """Let a store give freed pages back in steps, which has to be said before its first table; one of before is rewritten
     once, while it is small enough for that to be quick. Where
     somebody else is using the store it is left as it is.

@@ -44,7 +44,7 @@ class Keyring:
         """The key file beside the store."""
         return self.folder / FILE
 
-    def _text(self) -> str:
+    def _text(self, make: bool) -> str:
         if given := os.environ.get(VARIABLE):
             return given
         if named := os.environ.get(VARIABLE_FILE):
@@ -52,6 +52,10 @@ class Keyring:
         if command := os.environ.get(VARIABLE_COMMAND):
             return _output(command)
         if not self.path.exists():
+            if not make:
+                raise KeyringError(
+                    f"the keyring's key is missing: put it back to {self.path}, or enter the secrets again"
+                )
             self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             try:
                 number = os.open(self.path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
@@ -61,27 +65,23 @@ class Keyring:
                 file.write(Fernet.generate_key())
         return _read(self.path)
 
-    def _fernet(self) -> MultiFernet:
+    def _fernet(self, make: bool) -> MultiFernet:
         try:
-            keys = [Fernet(key) for key in self._text().replace(",", " ").split()]
+            keys = [Fernet(key) for key in self._text(make).replace(",", " ").split()]
         except ValueError as error:
             raise KeyringError(f"the keyring's key is not a key; see {VARIABLE}") from error
         if not keys:
             raise KeyringError(f"the keyring's key is empty; see {VARIABLE}")
         return MultiFernet(keys)
 
-    def check(self) -> None:
-        """KeyringError when there is no key that can be used."""
-        self._fernet()
-
     def close(self, secret: str) -> bytes:
         """The secret as it is stored."""
-        return self._fernet().encrypt(secret.encode())
+        return self._fernet(make=True).encrypt(secret.encode())
 
     def open(self, stored: bytes) -> str:
         """The secret again; KeyringError when it was written with another key."""
         try:
-            return self._fernet().decrypt(stored).decode()
+            return self._fernet(make=False).decrypt(stored).decode()
         except InvalidToken as error:
             raise KeyringError("the secret was written with another key; enter it again") from error
 
@@ -92,11 +92,11 @@ class Keyring:
                 "the key does not come from the file beside the store: put the new one before the old one where it comes "
                 "from, then rotate with --same-keys"
             )
-        self._write([Fernet.generate_key().decode(), *self._text().split()])
+        self._write([Fernet.generate_key().decode(), *self._text(make=True).split()])
 
     def drop_old_keys(self) -> None:
         """Keep only the first key of the file beside the store."""
-        self._write(self._text().split()[:1])
+        self._write(self._text(make=False).split()[:1])
 
     def _write(self, keys: list[str]) -> None:
         """The file is the old one or the new one, whenever the process ends."""

@@ -10,8 +10,8 @@ from pydantic import BeforeValidator, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.figures.units import byte_size
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import ImportSegment, Preference, Segment
@@ -23,7 +23,7 @@ NEARLY = 0.9
 PAGES_AT_ONCE = 5000
 
 
-class Limits(Document):
+class Limits(InputDocument):
     """Days that each series is kept, and bytes that the store may take; None is without limit."""
 
     sample_days: int = Field(40, ge=1, le=4000)
@@ -71,10 +71,10 @@ def tidy(store: Store, now_us: int) -> None:
         while limits.make_room and limits.most_bytes and used_bytes(session) > NEARLY * limits.most_bytes:
             if not _drop_oldest_day(session):
                 break
-    give_back(store)
+    vacuum_step(store)
 
 
-def give_back(store: Store) -> None:
+def vacuum_step(store: Store) -> None:
     """Give the disk back what was freed, a part at a time: nobody waits long for it. Left for the next time where somebody
     else is writing.
     """

@@ -14,9 +14,9 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from hardy_gauge.store.blocks import MARK, DamagedBlock, content_of, frame_of, sealed
-from hardy_gauge.store.damage import set_aside
+from hardy_gauge.store.blocks import MARK, DamagedBlock, decode_block, encode_block, verified_content
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
+from hardy_gauge.store.quarantine import quarantine
 
 Kind = Literal["metric", "statement", "sample", "execution", "table"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
@@ -89,7 +89,7 @@ def block(kind: Kind, frame: pl.DataFrame) -> Block:
     """The block of a frame that has rows, sorted by time."""
     time = TIME[kind]
     frame = frame.sort(time)
-    return Block(kind, int(frame[time][0]), int(frame[time][-1]) + 1, len(frame), sealed(frame))
+    return Block(kind, int(frame[time][0]), int(frame[time][-1]) + 1, len(frame), encode_block(frame))
 
 
 def append(session: Session, server_id: int, kind: Kind, frame: pl.DataFrame, import_id: int | None = None) -> None:
@@ -184,14 +184,14 @@ def _bodies(session: Session, ids: Sequence[int]) -> dict[int, tuple[bytes, int]
     found: dict[int, tuple[bytes, int]] = {}
     for segment_id, body, count in rows:
         try:
-            content = content_of(body)
-            if not body.startswith(MARK) and len(frame_of(body)) != count:
+            content = verified_content(body)
+            if not body.startswith(MARK) and len(decode_block(body)) != count:
                 raise DamagedBlock("it has another number of rows")
             found[segment_id] = content, count
         except DamagedBlock as error:
             damaged[segment_id] = error.detail
     if damaged:
-        set_aside(session, damaged)
+        quarantine(session, damaged)
     return found
 
 

@@ -30,10 +30,10 @@ watch(open, (shown) => shown || settle(false))
 <template>
   <BModal v-model="open" title="Confirm who you are" no-footer>
     <p v-if="me?.by_provider" class="mb-0">
-      This changes who may do what, or what a secret is used for. <a href="/api/sign-in/provider?again=true">Sign in with {{ me.provider }} again</a>, then change it; that holds for 15 minutes.
+      This changes who may do what, or what a secret is used for. <a href="/api/sign-in/provider?again=true">Sign in with {{ me.provider }} again</a>, then change it; that holds for some minutes.
     </p>
     <form v-else @submit.prevent="confirm">
-      <p>This changes who may do what, or what a secret is used for. Give your password again; it then holds for 15 minutes.</p>
+      <p>This changes who may do what, or what a secret is used for. Give your password again; that holds for some minutes.</p>
       <label for="confirm-password">Password</label>
       <BFormInput id="confirm-password" v-model="password" type="password" autocomplete="current-password" autofocus :state="wrong('password')" data-test="confirm-password" />
       <template v-if="me?.second_factor">

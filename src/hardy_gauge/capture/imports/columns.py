@@ -10,7 +10,7 @@ from typing import Literal
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
-from hardy_gauge.core.figures.documents import Document
+from hardy_gauge.input_document import InputDocument
 
 Kind = Literal["executions", "statements"]
 What = Literal["time", "duration", "number", "text"]
@@ -73,7 +73,7 @@ TARGETS: dict[Kind, tuple[Target, ...]] = {
 }  # fmt: skip
 
 
-class Source(Document):
+class Source(InputDocument):
     """The column that a target is read from; ``unit`` one of ``UNITS`` of its kind."""
 
     column: str

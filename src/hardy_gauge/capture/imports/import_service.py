@@ -11,13 +11,13 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from hardy_gauge.capture.imports import apart, reading
-from hardy_gauge.capture.imports.apart import Stopped
+from hardy_gauge.capture.imports import reading, sandboxed_reading
 from hardy_gauge.capture.imports.columns import Layout, signature
 from hardy_gauge.capture.imports.import_batch import of_otlp
 from hardy_gauge.capture.imports.import_writer import ImportTally, delete_import, server_for, write_rows
 from hardy_gauge.capture.imports.otlp import Counted, OtlpContent
 from hardy_gauge.capture.imports.rejected_rows import MOST_LISTED, ImportRefused, RejectedRows
+from hardy_gauge.capture.imports.sandboxed_reading import Stopped
 from hardy_gauge.core.plans.document import plan_document
 from hardy_gauge.core.sql.normalise import normalise
 from hardy_gauge.store.database import Store
@@ -80,7 +80,7 @@ def run_import(
             _note(store, import_id, state="done", detail=f"imported already as import {before}", kind=wanted.format)
             return
         said("reading the file")
-        contents = apart.read(path, name, wanted, now_us, rejected, said, stopped)
+        contents = sandboxed_reading.read(path, name, wanted, now_us, rejected, said, stopped)
         said("storing")
         with store.write() as session:
             row = session.get_one(Import, import_id)

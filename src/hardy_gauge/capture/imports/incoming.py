@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
-from hardy_gauge.capture.imports import apart, import_service, reading
+from hardy_gauge.capture.imports import import_service, reading, sandboxed_reading
 from hardy_gauge.capture.imports.columns import TARGETS, UNITS, Kind, Layout
 from hardy_gauge.capture.imports.import_queue import ImportQueue
 from hardy_gauge.capture.imports.rejected_rows import RejectedRow, of_document
@@ -92,7 +92,7 @@ class IncomingFiles:
         """Keep a file and say how it would be read; ImportRefused, and nothing is kept, when it cannot be."""
         with self.store.read() as session:
             known = import_service.known_layouts(session)
-        found = apart.look(path, name, known)
+        found = sandboxed_reading.look(path, name, known)
         import_id = import_service.hand_in(self.store, name, path, who, now_us)
         path.rename(self._path(import_id))
         return _look(import_id, name, found, found.layout is not None and found.layout in known.values())
@@ -100,13 +100,13 @@ class IncomingFiles:
     def look(self, import_id: int, layout: Layout | None, kind: Kind | None) -> LookOut:
         """How the first rows would be read with another layout; ``kind`` alone asks for a new guess."""
         row, path = self._open(import_id)
-        found = apart.look(path, row.name, {}, layout, kind)
+        found = sandboxed_reading.look(path, row.name, {}, layout, kind)
         return _look(import_id, row.name, found, False)
 
     def start(self, import_id: int, request: reading.ImportRequest) -> ImportOut:
         """Import the file in the background; its layout is remembered for files with the same headings."""
         row, path = self._open(import_id)
-        headings = apart.check(path, row.name, request)
+        headings = sandboxed_reading.check(path, row.name, request)
         if request.layout is not None and request.format == "table":
             with self.store.write() as session:
                 import_service.remember(session, headings, request.layout)

@@ -15,17 +15,17 @@ from hardy_gauge.capture.imports import columns, otlp, rows, sql_files, tables
 from hardy_gauge.capture.imports.import_batch import ImportBatch, of_figures, of_otlp
 from hardy_gauge.capture.imports.openmetrics import figures_of, read_openmetrics
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
-from hardy_gauge.core.figures.documents import Document
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.sql.normalise import normalise
+from hardy_gauge.input_document import InputDocument
 
 Format = Literal["table", "openmetrics", "otlp", "plans", "workload"]
 MOST_TEXT = 512 * 2**20
 Name = Field("", max_length=80, pattern=r"^[^\s/][^/]*$|^$")
 
 
-class ImportRequest(Document):
+class ImportRequest(InputDocument):
     """How a file is to be taken: as what, to which server, and of a table what its columns are."""
 
     format: Format

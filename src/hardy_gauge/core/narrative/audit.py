@@ -17,6 +17,13 @@ def line_words(changes: Mapping[str, Mapping[str, Sequence[Any]]], more: Mapping
     return "; ".join([*rows, *(f"{name} {_value(value)}" for name, value in more.items())])
 
 
+def chain_words(broken: int | None) -> str:
+    """Whether the chain of lines holds; ``broken`` is the first line that does not follow."""
+    if broken is None:
+        return "Every line follows from the one before it."
+    return f"Line {broken} does not follow from the one before it: it was changed, or lines are missing."
+
+
 def _column(name: str, old: Any, new: Any) -> str:
     if (old, new) == ("", "changed"):
         return f"{name} changed"

@@ -25,6 +25,11 @@ class Check:
     words: str
 
 
+def health_sentence(first: Check | None) -> str:
+    """``first`` is the worst that was found, None where nothing was."""
+    return "The application does its work." if first is None else f"{first.words[0].upper()}{first.words[1:]}."
+
+
 def store_check(failure: str, since_us: int) -> Check:
     """Whether the store can be written."""
     if failure:
@@ -48,16 +53,16 @@ def recording_check(silent_s: float | None) -> Check:
         return Check("recording", "not used", "no server is recorded")
     if silent_s > STANDS_STILL_S:
         return Check("recording", "wrong", f"no server was looked at for {silent_s:.0f} s")
-    return Check("recording", "fine", "servers are looked at each second")
+    return Check("recording", "fine", "looks at servers are begun each second")
 
 
 def keyring_check(accounts: int, wrong: str) -> Check:
-    """Whether the keyring's key can be used."""
+    """Whether the secrets of the keyring can be read; ``wrong`` is why one cannot."""
     if not accounts:
         return Check("keyring", "not used", "the keyring is empty")
     if wrong:
         return Check("keyring", "wrong", wrong)
-    return Check("keyring", "fine", "the keyring can be opened")
+    return Check("keyring", "fine", "every secret of the keyring can be read")
 
 
 def damage_check(count: int) -> Check:
@@ -65,7 +70,7 @@ def damage_check(count: int) -> Check:
     if count:
         blocks = "one stored block is" if count == 1 else f"{count:,} stored blocks are"
         return Check("blocks", "doubtful", f"{blocks} damaged and left out; see Storage")
-    return Check("blocks", "fine", "no damaged block was found")
+    return Check("blocks", "fine", "of the stored blocks that were read, none is damaged")
 
 
 def backups_check(every_hours: int, last_us: int | None, now_us: int) -> Check:

@@ -8,12 +8,12 @@ from typing import Literal
 
 from pydantic import Field
 
-from hardy_gauge.core.figures.documents import Document
+from hardy_gauge.input_document import InputDocument
 from hardy_gauge.probes.protocol import Ability
 from hardy_gauge.yaml_text import read_yaml
 
 
-class PackPart(Document):
+class PackPart(InputDocument):
     """A part of a pack; unknown keys are an error."""
 
 

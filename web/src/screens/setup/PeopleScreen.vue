@@ -117,7 +117,7 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
                 v-model="person.password"
                 size="sm"
                 type="password"
-                placeholder="12 characters or more"
+                placeholder="a password that is not easily guessed"
                 aria-label="First password"
                 :state="wrong('password')"
                 autocomplete="new-password"
@@ -162,11 +162,7 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
             >
           </DataTable>
           <p class="faded mt-2">
-            {{
-              chain.data.value?.broken == null
-                ? 'Every line follows from the one before it.'
-                : `Line ${chain.data.value.broken} does not follow from the one before it: it was changed, or lines are missing.`
-            }}
+            {{ chain.data.value?.words }}
             <a href="/api/audit/export" download>All of it as JSON lines</a>
           </p>
         </div>

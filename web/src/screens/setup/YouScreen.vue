@@ -109,16 +109,7 @@ const end = (id: string) =>
           <form class="form-grid" @submit.prevent="change">
             <label for="old">Now</label><BFormInput id="old" v-model="old" size="sm" type="password" autocomplete="current-password" :state="passwords.wrong('old')" data-test="old" />
             <label for="new">New</label
-            ><BFormInput
-              id="new"
-              v-model="fresh"
-              size="sm"
-              type="password"
-              autocomplete="new-password"
-              placeholder="12 characters or more, not easily guessed"
-              :state="passwords.wrong('password')"
-              data-test="new"
-            />
+            ><BFormInput id="new" v-model="fresh" size="sm" type="password" autocomplete="new-password" placeholder="not easily guessed" :state="passwords.wrong('password')" data-test="new" />
             <span></span>
             <div class="form-line">
               <BButton type="submit" size="sm" variant="primary" :disabled="passwords.busy.value || !old || !fresh" data-test="change-password">Change</BButton>

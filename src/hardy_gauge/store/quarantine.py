@@ -20,7 +20,7 @@ GAP = {
 }  # fmt: skip
 
 
-def set_aside(session: Session, found: Mapping[int, str]) -> None:
+def quarantine(session: Session, found: Mapping[int, str]) -> None:
     """Set segments aside, by number with what is wrong with each. In the transaction of a session that writes, else in one
     of its own; where even that fails, they are left out all the same, and found again the next time.
     """

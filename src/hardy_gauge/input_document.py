@@ -7,7 +7,7 @@ from typing import Any, get_args
 from pydantic import BaseModel, ConfigDict, model_validator
 
 
-class Document(BaseModel):
+class InputDocument(BaseModel):
     """The base of everything that is handed in."""
 
     model_config = ConfigDict(extra="forbid")

@@ -5,7 +5,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict
@@ -23,6 +22,7 @@ from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.sandbox.frames import frame_of, pieces_of
 from hardy_gauge.sandbox.limits import SandboxLimits
 from hardy_gauge.sandbox.process import SandboxEnded, SandboxProcess
+from hardy_gauge.sandbox.questions import questions, send_answer
 from hardy_gauge.settings import AppSettings
 
 FRAMES = ("executions", "statements", "figures")
@@ -38,21 +38,17 @@ class Stopped(Exception):
 
 
 def serve(connection: Connection, _: Path) -> None:
-    """Answer one question about one file."""
-    asked = json.loads(connection.recv_bytes())
-
-    def send(message: dict[str, Any]) -> None:
-        connection.send_bytes(json.dumps(message).encode())
-
-    try:
-        _answer(connection, asked, send)
-    except ImportRefused as error:
-        send({"refused": error.detail, "field": error.field})
-    except MemoryError:
-        send({"memory": True})
+    """Answer questions about one file until the connection is closed."""
+    for asked in questions(connection):
+        try:
+            _answer(connection, asked)
+        except ImportRefused as error:
+            send_answer(connection, refused=error.detail, field=error.field)
+        except MemoryError:
+            send_answer(connection, memory=True)
 
 
-def _answer(connection: Connection, asked: dict[str, Any], send: Callable[[dict[str, Any]], None]) -> None:
+def _answer(connection: Connection, asked: dict[str, Any]) -> None:
     path, name = Path(asked["path"]), asked["name"]
     if asked["do"] == "look":
         known = {key: Layout.model_validate(one) for key, one in asked["known"].items()}
@@ -61,29 +57,31 @@ def _answer(connection: Connection, asked: dict[str, Any], send: Callable[[dict[
         if layout is None and asked["kind"] is not None and found.format == "table":
             found = reading.look(path, name, {}, reading.guessed(path, name, asked["kind"]))
         layout_out = None if found.layout is None else found.layout.model_dump()
-        send(asdict(found) | {"layout": layout_out, "rejected": found.rejected.document()})
+        send_answer(connection, **asdict(found) | {"layout": layout_out, "rejected": found.rejected.document()})
         return
     wanted = reading.ImportRequest.model_validate(asked["wanted"])
     if asked["do"] == "check":
         reading.check(path, name, wanted)
-        send({"headings": reading.headings(path, name) if wanted.format == "table" else []})
+        send_answer(connection, headings=reading.headings(path, name) if wanted.format == "table" else [])
         return
     rejected = RejectedRows()
-    contents = reading.read(path, name, wanted, asked["now_us"], rejected, lambda words: send({"said": words}))
+    contents = reading.read(
+        path, name, wanted, asked["now_us"], rejected, lambda words: send_answer(connection, said=words)
+    )
     pieces = {
         (server, kind): list(pieces_of(getattr(batch, kind)))
         for server, batch in contents.batches.items()
         for kind in FRAMES
         if getattr(batch, kind).width
     }
-    send(
-        {
-            "batches": [[server, batch.engine, batch.whole] for server, batch in contents.batches.items()],
-            "frames": [[server, kind, len(parts)] for (server, kind), parts in pieces.items()],
-            "plans": [[text, plan_document(plan)] for text, plan in contents.plans],
-            "workload": contents.workload, "rejected": rejected.document(),
-        }
-    )  # fmt: skip
+    send_answer(
+        connection,
+        batches=[[server, batch.engine, batch.whole] for server, batch in contents.batches.items()],
+        frames=[[server, kind, len(parts)] for (server, kind), parts in pieces.items()],
+        plans=[[text, plan_document(plan)] for text, plan in contents.plans],
+        workload=contents.workload,
+        rejected=rejected.document(),
+    )
     for parts in pieces.values():
         for part in parts:
             connection.send_bytes(part)

@@ -25,7 +25,7 @@ def _ip(host: str) -> ipaddress.IPv4Address | ipaddress.IPv6Address | None:
         return None
 
 
-class HostNames:
+class AllowedHosts:
     """ASGI middleware. Loopback names always; where it listens for others, IP addresses too (a name that is made to lead here
     is none) and the names that were given.
     """

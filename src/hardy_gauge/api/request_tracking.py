@@ -27,7 +27,7 @@ def _route(scope: Scope) -> str:
     return f"/api{path.removeprefix('/api')}" if path else "unknown"
 
 
-class Requests:
+class RequestTracking:
     """ASGI middleware, the outermost. A number that the caller gives is kept where it is plain."""
 
     def __init__(self, app: ASGIApp, metrics: OwnMetrics) -> None:
