@@ -83,12 +83,12 @@ def zip_bomb() -> bytes:
 
 @pytest.fixture(scope="module")
 def large(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A table whose rows take 1.2 GB when they are read, in a small file."""
+    """A table whose 50 million rows take 1.6 GB when they are read, in a small file."""
     path = tmp_path_factory.mktemp("bomb") / "bomb.parquet"
-    text = pl.repeat("x" * 100_000, 12_000, eager=True)
-    pl.DataFrame(
-        {"text": text, "duration": pl.repeat(1.0, 12_000, eager=True), "ended_at": pl.repeat(1, 12_000, eager=True)}
-    ).write_parquet(path)
+    piece = pl.select(
+        text=pl.repeat("SELECT 1", 5_000_000), duration=pl.repeat(1.0, 5_000_000), ended_at=pl.repeat(1, 5_000_000)
+    )
+    pl.concat([piece.lazy()] * 10).sink_parquet(path)
     assert path.stat().st_size < 5_000_000
     return path
 
