@@ -90,6 +90,12 @@ class AccountNotForHost(ProbeError):
     title = "The account is not for this host"
 
 
+class AccountNotForPerson(ProbeError):
+    """An entry of the keyring names who may use it, and somebody else would."""
+
+    title = "The account is not for you to use"
+
+
 class ProviderError(GaugeError):
     """The provider through which people sign in does not answer, or not as OpenID Connect says."""
 

@@ -10,7 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
-from hardy_gauge.api.authorisation import least_role
+from hardy_gauge.api.route_roles import least_role
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from tests.conftest import signed_in
@@ -90,7 +90,8 @@ def test_the_first_needs_the_code_and_there_is_one_first(house: House) -> None:
     head = house.first()
     assert head.get("/api/me").json() | {"csrf_token": ""} == {
         "signed_in": True, "name": "head", "role": "administrator", "csrf_token": "", "demo": False, "first": False,
-        "second_factor": False, "provider": "", "by_provider": False,
+        "second_factor": False, "provider": "", "by_provider": False, "grants": [],
+        "words": "You are head, administrator.",
     }  # fmt: skip
     again = body | {"code": house.app.state.first_code}
     assert stranger.post("/api/first", json=again).status_code == 409

@@ -13,6 +13,7 @@ import psycopg
 import pytest
 from sqlalchemy import select
 
+from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.core.sql.normalise import normalise
@@ -50,7 +51,7 @@ def collector(store: Store, watched: tuple[psycopg.Connection, str]) -> Iterator
     with store.write() as session:
         secret = Keyring(store.path.parent).close(SECRET)
         session.add(Account(name="watch", user="gauge", secret=secret, groups=["reading"], changed_us=1))
-    (joined,) = register(store, [Registration(watched[1], cluster="reading", account="watch")], may_pair=True)
+    (joined,) = register(store, [Registration(watched[1], cluster="reading", account="watch")], user=OPERATOR)
     joined.probe.close()
     made = Collector(store)
     yield made

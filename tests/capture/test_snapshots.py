@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
 from hardy_gauge.capture import snapshots
+from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.queries.snapshot_difference import compare, statements_of
 from hardy_gauge.store.database import Store
@@ -31,7 +32,7 @@ def test_the_difference_is_what_was_run_between(store: Store) -> None:
         with store.write() as session:
             secret = Keyring(store.path.parent).close(SECRET)
             session.add(Account(name="watch", user="gauge", secret=secret, groups=[], changed_us=1))
-        (server,) = register(store, [Registration(address, account="watch")], may_pair=True)
+        (server,) = register(store, [Registration(address, account="watch")], user=OPERATOR)
         for _ in range(3):
             desk.execute("SELECT * FROM loan WHERE id < 11")
         first = snapshots.take(store, server.server_id, "test")

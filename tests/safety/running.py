@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import secrets
 import signal
 import subprocess
 import sys
@@ -83,7 +84,7 @@ class Application:
 
     def newcomer(self, role: str) -> str:
         """The name of a new person with a role."""
-        name = f"{role}-{len(self.clients)}"
+        name = f"{role}-{secrets.token_hex(4)}"
         made = self.head.post("/api/people", json={"name": name, "role": role, "password": PASSWORD})
         assert made.status_code == 201, made.text
         return name

@@ -12,6 +12,8 @@ import pyotp
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from hardy_gauge.store.database import Store
+from tests.queries.builder import Built
 from tests.safety.running import PASSWORD, Application, new_application
 
 
@@ -71,7 +73,7 @@ def test_asked_again_and_backups_on_a_schedule(visitor: Page, own: Application) 
     with sqlite3.connect(own.folder / "hardy-gauge.db", timeout=30) as connection:
         connection.execute("UPDATE sign_in SET confirmed_us = 0")
     page.goto("/setup/people")
-    page.get_by_label("Role of viewer").select_option("engineer")
+    page.get_by_label("Role of viewer", exact=True).select_option("engineer")
     page.locator("[data-test=confirm-password]").fill("not the password")
     page.locator("[data-test=confirm]").click()
     expect(page.get_by_role("alert").first).to_contain_text("not the password that is set")
@@ -87,3 +89,31 @@ def test_asked_again_and_backups_on_a_schedule(visitor: Page, own: Application) 
     expect(page.get_by_role("cell", name=f"hardy-gauge-{time.strftime('%Y%m%d', time.gmtime())}")).to_be_visible()
     page.goto("/setup/health")
     expect(page.get_by_text("the last backup is of")).to_be_visible()
+
+
+def test_a_role_for_one_cluster(visitor: Page, own: Application) -> None:
+    store = Store(own.folder / "hardy-gauge.db")
+    built = Built(store)
+    for name, cluster in (("quay-1", "quay"), ("quay-2", "quay"), ("mill-1", "mill")):
+        built.server(name, cluster)
+    store.close()
+    page = visitor
+    enter(page, "administrator")
+    expect(page.locator("nav[aria-label=Screens]")).to_be_visible()
+    page.goto("/setup/people")
+    page.get_by_label("Role of viewer", exact=True).select_option("none")
+    page.get_by_label("Name of the part for viewer").fill("quay")
+    page.locator("[data-test=part-add-viewer]").click()
+    expect(page.get_by_label("Take the role for cluster quay from viewer")).to_be_visible()
+    expect(page.locator("main tr", has_text="PATCH people/viewer").first).to_contain_text("quay")
+    page.locator("[data-test=me]").click()
+    page.locator("header").get_by_text("Sign out").click()
+    enter(page, "viewer")
+    expect(page.locator("main")).to_contain_text("quay-1")
+    expect(page.locator("main")).not_to_contain_text("mill-1")
+    page.goto("/servers/mill-1")
+    expect(page.get_by_role("alert").first).to_contain_text("no server 'mill-1'")
+    page.goto("/trials")
+    expect(page.get_by_role("alert").first).to_contain_text("for the whole fleet")
+    page.goto("/setup/you")
+    expect(page.locator("main")).to_contain_text("viewer of cluster quay")

@@ -25,6 +25,12 @@ Hosts = Annotated[
 Certificate = Annotated[str, Field(max_length=200_000, description="trusted authorities as PEM; empty: the system's")]
 
 
+People = Annotated[
+    list[str],
+    Field(max_length=1000, description="who may give it to a server or try it; empty: whoever may connect servers"),
+]
+
+
 class NewAccount(Strict):
     name: AccountName
     user: str = Field(max_length=200)
@@ -33,6 +39,7 @@ class NewAccount(Strict):
     hosts: Hosts = Field(default_factory=list)
     plain_text: bool = Field(False, description="may be sent where nothing is encrypted")
     certificate: Certificate = ""
+    people: People = Field(default_factory=list)
 
 
 class AccountEdit(Strict):
@@ -44,11 +51,14 @@ class AccountEdit(Strict):
     hosts: Hosts | None = None
     plain_text: bool | None = None
     certificate: Certificate | None = None
+    people: People | None = None
 
 
 def _words(request: NewAccount | AccountEdit) -> AccountChanges:
     secret = None if request.secret is None else request.secret.get_secret_value()
-    return AccountChanges(request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate)
+    return AccountChanges(
+        request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate, request.people
+    )
 
 
 class Accounts(BaseModel):

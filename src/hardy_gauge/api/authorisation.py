@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import secrets
 from collections.abc import Callable
 from http.cookies import CookieError, SimpleCookie
@@ -13,14 +12,15 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from hardy_gauge.api.problems import answer
+from hardy_gauge.api.route_roles import CONFIRMED, EXPORTS, NO_ACT, READS, counts_for_parts, least_role
 from hardy_gauge.store.audit import Acting, acting
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.people import SignIn, Token
-from hardy_gauge.store.who import Role, Who, hashed, of_cookie, of_token
+from hardy_gauge.store.reach import Reach, reach_of, reaching
+from hardy_gauge.store.who import Who, hashed, of_cookie, of_token
 
 COOKIE = "hardy_gauge"
 CSRF_HEADER = "x-csrf-token"
-READS = ("GET", "HEAD", "OPTIONS")
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self' data:; "
     "frame-ancestors 'self'; base-uri 'none'; form-action 'self'; object-src 'none'"
@@ -29,40 +29,6 @@ HEADERS = {
     "content-security-policy": POLICY, "x-content-type-options": "nosniff", "referrer-policy": "same-origin",
     "x-frame-options": "SAMEORIGIN", "cross-origin-opener-policy": "same-origin",
 }  # fmt: skip
-# method, path and the least role; the first that fits counts. None: nobody has to be signed in.
-RULES: tuple[tuple[str, str, Role | None], ...] = (
-    ("*", r"/api/(health|ready|me|first|sign-in|sign-in/demo|sign-in/provider(/return)?|sign-out)", None),
-    ("*", r"/api/(people|audit)(/.*)?", "administrator"),
-    ("*", r"/api/tokens(/.*)?", "viewer"),
-    ("*", r"/api/me/(password|confirm|sign-ins(/.*)?|second-factor(/new)?)", "viewer"),
-    (
-        "POST",
-        r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/read|connections/[^/]+/reports)",
-        "viewer",
-    ),
-    ("READ", r"/api/accounts", "engineer"),
-    ("*", r"/api/accounts(/.*)?", "administrator"),
-    ("PUT", r"/api/storage/limits", "administrator"),
-    ("*", r"/api/storage/backups", "administrator"),
-    ("READ", r"/.*", "viewer"),
-    ("*", r"/.*", "engineer"),
-)
-# what programs send all the time is no act; what carries data out is one, though it changes nothing
-NO_ACT = re.compile(r"/api/otlp/v1/\w+")
-EXPORTS = re.compile(
-    r"/api/(bundles/export|audit/export|snapshots/difference/csv|imports/\d+/rejected|reports/\d+/html)"
-)
-# asked again who they are, unless the password was given a while ago; a token says so itself
-CONFIRMED = re.compile(r"/api/((people|accounts)(/.*)?|tokens|me/second-factor)")
-
-
-def least_role(method: str, path: str) -> Role | None:
-    """The least role that may do this; None when nobody needs to be signed in."""
-    for wanted, pattern, role in RULES:
-        fits = wanted in ("*", method) or (wanted == "READ" and method in READS)
-        if fits and re.fullmatch(pattern, path):
-            return role
-    return "administrator"
 
 
 class Authorisation:
@@ -94,8 +60,16 @@ class Authorisation:
         who = await run_in_threadpool(self._who, Headers(scope=scope))
         scope.setdefault("state", {})["who"] = who
         refused = self._refusal(who, method, path, Headers(scope=scope))
+        found = None if refused is not None else await run_in_threadpool(self._reach, who, method, path)
+        with reaching(found):
+            await self._passed(scope, receive, with_headers, who, refused)
+
+    async def _passed(
+        self, scope: Scope, receive: Receive, send: Send, who: Who | None, refused: tuple[int, str, str, str] | None
+    ) -> None:
+        path, method = scope["path"], scope["method"]
         if NO_ACT.fullmatch(path) and refused is None:
-            await self.app(scope, receive, with_headers)
+            await self.app(scope, receive, send)
             return
         client = scope.get("client")
         act = Acting(who.name if who else "", method, path, client[0] if client else "", self.clock())
@@ -103,14 +77,22 @@ class Authorisation:
             if refused is not None:
                 if who is not None:
                     await run_in_threadpool(self.store.note, "refused", asked=method)
-                await answer(*refused)(scope, receive, with_headers)
+                await answer(*refused)(scope, receive, send)
             elif method in READS and not EXPORTS.fullmatch(path):
                 with acting(None):
-                    await self.app(scope, receive, with_headers)
+                    await self.app(scope, receive, send)
             else:
                 if method in READS:
                     await run_in_threadpool(self.store.note, "export")
-                await self.app(scope, receive, with_headers)
+                await self.app(scope, receive, send)
+
+    def _reach(self, who: Who | None, method: str, path: str) -> Reach | None:
+        """None where a role for the whole fleet suffices, or nothing of a server is asked for."""
+        role = least_role(method, path)
+        if who is None or role is None or who.may(role) or not counts_for_parts(method, path):
+            return None
+        with self.store.read() as session:
+            return reach_of(session, who.role, who.grants, role, writes=method not in READS)
 
     def _who(self, headers: Headers) -> Who | None:
         now = self.clock()
@@ -148,8 +130,8 @@ class Authorisation:
             return None
         if who is None:
             return 401, "Not signed in", "sign in first, or send a token that is valid", ""
-        if not who.may(role):
-            return 403, "Not allowed", f"this needs the role {role}; {who.name} is {who.role}", ""
+        if not who.may(role) and not (counts_for_parts(method, path, own=True) and who.may_somewhere(role)):
+            return 403, "Not allowed", f"this needs the role {role}{for_fleet(who)}; {who.name} is {who.role}", ""
         if (
             who.csrf_token
             and method not in READS
@@ -159,6 +141,11 @@ class Authorisation:
         if self.confirms and method not in READS and not who.confirmed and CONFIRMED.fullmatch(path):
             return 403, "Confirm who you are", "confirm: give your password again before this is changed", "confirm"
         return None
+
+
+def for_fleet(who: Who) -> str:
+    """What is said of a role that would have to be for all servers."""
+    return " for the whole fleet" if who.grants else ""
 
 
 def cookie_of(headers: Headers) -> str:

@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, Field
 
-from hardy_gauge.api.current import Administers, CurrentReader
+from hardy_gauge.api.current import CurrentAccountUser, CurrentReader
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.capture import connections as query
 from hardy_gauge.capture.connections import Connection, Connections, Registered, Tested
@@ -62,10 +62,10 @@ def connections(reader: CurrentReader) -> Connections:
 
 
 @router.post("/labels", status_code=204)
-def label(request: Labels, reader: CurrentReader, may_pair: Administers, http: Request) -> None:
+def label(request: Labels, reader: CurrentReader, user: CurrentAccountUser, http: Request) -> None:
     """Change the labels of many servers, all of them or none."""
     with reader.store.write() as session:
-        query.change_labels(session, request.servers, request.add, request.remove, may_pair)
+        query.change_labels(session, request.servers, request.add, request.remove, user)
     http.app.state.poke()
 
 
@@ -78,9 +78,9 @@ def retire(request: Retiring, reader: CurrentReader, http: Request) -> None:
 
 
 @router.post("/test")
-def test(request: TestRequest, reader: CurrentReader, may_pair: Administers) -> Tested:
+def test(request: TestRequest, reader: CurrentReader, user: CurrentAccountUser) -> Tested:
     """Try an address with an account: who answers, what it reports, what must be switched on, who else is there."""
-    return query.test_address(reader.store, request.address, request.account, reader.clock(), may_pair)
+    return query.test_address(reader.store, request.address, request.account, reader.clock(), user)
 
 
 @router.post("/read")
@@ -91,10 +91,10 @@ def read(text: Annotated[str, Body(media_type="text/plain", max_length=1_000_000
 
 
 @router.post("", status_code=201)
-def add(request: NewServers, reader: CurrentReader, may_pair: Administers, http: Request) -> list[Registered]:
+def add(request: NewServers, reader: CurrentReader, user: CurrentAccountUser, http: Request) -> list[Registered]:
     """Take servers into the fleet, each by itself; one that does not answer is said and not stored."""
     wanted = [Registration(**new.model_dump()) for new in request.servers]
-    results = query.register_several(reader.store, wanted, may_pair)
+    results = query.register_several(reader.store, wanted, user)
     http.app.state.poke()
     return results
 
@@ -106,10 +106,10 @@ def reports(server: str, reader: CurrentReader) -> list[Report]:
 
 
 @router.patch("/{server}")
-def edit(server: str, request: Edit, reader: CurrentReader, may_pair: Administers, http: Request) -> Connection:
+def edit(server: str, request: Edit, reader: CurrentReader, user: CurrentAccountUser, http: Request) -> Connection:
     """Change how a server is reached or grouped. Retired, it is recorded no more; what was recorded stays."""
     with reader.store.write() as session:
-        change(session, find_server(session, server), request, reader.clock(), may_pair)
+        change(session, find_server(session, server), request, reader.clock(), user)
     http.app.state.poke()
     found = query.connections_of(reader.store, reader.clock()).connections
     return next(row for row in found if row.server == server)

@@ -8,6 +8,7 @@ from typing import Annotated, TypeVar, cast
 from fastapi import Depends, Query, Request
 
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
+from hardy_gauge.capture.access import AccountUser
 from hardy_gauge.core.time.window import Window, parse_window
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
@@ -58,14 +59,14 @@ def name_of(request: Request) -> str:
     return who.name if who else ""
 
 
-def administers(request: Request) -> bool:
-    """Whether who asks is an administrator."""
+def account_user_of(request: Request) -> AccountUser:
+    """Who asks, as they use accounts of the keyring."""
     who = who_of(request)
-    return who is not None and who.may("administrator")
+    return AccountUser(who.person if who else "", who is not None and who.may("administrator"))
 
 
 CurrentReader = Annotated[Reader, Depends(reader_of)]
 CurrentSettings = Annotated[AppSettings, Depends(settings_of)]
 CurrentWindow = Annotated[Window, Depends(window_of)]
-Administers = Annotated[bool, Depends(administers)]
+CurrentAccountUser = Annotated[AccountUser, Depends(account_user_of)]
 CurrentName = Annotated[str, Depends(name_of)]

@@ -25,20 +25,33 @@ from hardy_gauge.store import who as w
 from hardy_gauge.store.passwords import hash_password
 from hardy_gauge.store.people import Audit
 from hardy_gauge.store.persons import AuditLine, PersonOut, TokenOut
+from hardy_gauge.store.roles import FleetRole, Grant, GroupKind, Role
+from hardy_gauge.store.servers import groups_in
 
 router = APIRouter(tags=["people"])
 
 
+class NewGrant(Strict):
+    kind: GroupKind
+    name: str = Field(min_length=1, max_length=200, description="of the cluster, or the label")
+    role: Literal["viewer", "engineer"]
+
+
+Grants = Annotated[list[NewGrant], Field(max_length=200)]
+
+
 class NewPerson(Strict):
     name: PersonName
-    role: w.Role = "viewer"
+    role: FleetRole = "viewer"
+    grants: Grants = Field(default_factory=list)
     password: Password
 
 
 class PersonEdit(Strict):
     """Only what is given changes. Barred, someone is signed out everywhere at once."""
 
-    role: w.Role | None = None
+    role: FleetRole | None = None
+    grants: Grants | None = Field(None, description="roles for parts of the fleet, all of them")
     barred: bool | None = None
     password: Password | None = None
     second_factor: Literal[False] | None = Field(None, description="false: their device is lost, so switch it off")
@@ -46,8 +59,15 @@ class PersonEdit(Strict):
 
 class NewToken(Strict):
     name: str = Field(min_length=1, max_length=80)
-    scope: w.Role = "viewer"
+    scope: Role = "viewer"
     days: int = Field(90, ge=1, le=365)
+
+
+class Groups(BaseModel):
+    """The parts of the fleet that there are, for which somebody may have a role."""
+
+    clusters: list[str]
+    labels: list[str]
 
 
 class People(BaseModel):
@@ -55,13 +75,18 @@ class People(BaseModel):
 
     sentence: str
     people: list[PersonOut]
+    groups: Groups
 
 
 @router.get("/people")
 def people(reader: CurrentReader) -> People:
     with reader.store.read() as session:
         found = persons.people_in(session)
-    return People(sentence=people_sentence([one.barred for one in found]), people=found)
+        clusters, labels = groups_in(session)
+    return People(
+        sentence=people_sentence([one.barred for one in found]), people=found,
+        groups=Groups(clusters=clusters, labels=labels),
+    )  # fmt: skip
 
 
 @router.post("/people", status_code=201)
@@ -73,6 +98,8 @@ async def add(wanted: NewPerson, reader: CurrentReader, request: Request) -> Per
 def _added(reader: Reader, wanted: NewPerson, kept: str) -> PersonOut:
     with reader.store.write() as session:
         made = w.add_person(session, wanted.name, wanted.role, kept, reader.clock())
+        persons.set_grants(made, _grants(wanted.grants))
+        session.flush()
         return persons.person_out(session, made)
 
 
@@ -87,7 +114,12 @@ async def edit(name: str, wanted: PersonEdit, reader: CurrentReader, request: Re
 def _edited(reader: Reader, name: str, wanted: PersonEdit, kept: str | None) -> PersonOut:
     with reader.store.write() as session:
         lost = wanted.second_factor is False
-        return persons.edit_person(session, name, wanted.role, wanted.barred, kept, lost)
+        grants = None if wanted.grants is None else _grants(wanted.grants)
+        return persons.edit_person(session, name, wanted.role, grants, wanted.barred, kept, lost)
+
+
+def _grants(wanted: Grants) -> list[Grant]:
+    return [Grant(one.kind, one.name, one.role) for one in wanted]
 
 
 @router.get("/tokens")

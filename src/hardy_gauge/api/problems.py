@@ -16,7 +16,7 @@ RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]
 # the first class that an error is of decides
 STATUS: tuple[tuple[type[e.GaugeError], int], ...] = (
     (e.Refused, 422), (e.Unsupported, 501), (e.NeverAsked, 409),
-    (e.AddressNotAllowed, 403), (e.AccountNotForHost, 403), (e.ProbeError, 502), (e.NotFound, 404),
+    (e.AddressNotAllowed, 403), (e.AccountNotForHost, 403), (e.AccountNotForPerson, 403), (e.ProbeError, 502), (e.NotFound, 404),
     (e.Conflict, 409), (e.NotSignedIn, 401), (e.NotAllowed, 403), (e.TooManyTries, 429),
     (e.WrongMediaType, 415), (e.Malformed, 400), (e.InvalidInput, 422), (SandboxEnded, 503), (e.ProviderError, 502),
     (e.GaugeError, 500),

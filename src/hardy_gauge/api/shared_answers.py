@@ -1,4 +1,4 @@
-"""Answers that are the same for everybody are computed once a second and shared, each with an ETag (RFC 9110, 8.8.3).
+"""Answers that are the same for everybody who sees the same servers are computed once a second and shared, each with an ETag (RFC 9110, 8.8.3).
 
 An answer holds for the second of the application's clock in which it was asked for, and until the store is written.
 """
@@ -16,10 +16,12 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.reach import Reach, reach
 
 SHARED = re.compile(r"/api/(fleet|tape|servers/[^/]+|ledger|statements(/[^/]+)?|findings)")
 MOST_KEPT = 256
 MOST_BYTES = 4 * 2**20
+_Key = tuple[str, bytes, Reach | None]
 
 
 @dataclass
@@ -36,14 +38,14 @@ class SharedAnswers:
 
     def __init__(self, app: ASGIApp, store: Store, clock: Callable[[], int]) -> None:
         self.app, self.store, self.clock = app, store, clock
-        self._kept: OrderedDict[str, _Answer] = OrderedDict()
-        self._locks: dict[str, asyncio.Lock] = {}
+        self._kept: OrderedDict[_Key, _Answer] = OrderedDict()
+        self._locks: dict[_Key, asyncio.Lock] = {}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http" or scope["method"] != "GET" or not SHARED.fullmatch(scope["path"]):
             await self.app(scope, receive, send)
             return
-        key = f"{scope['path']}?{scope.get('query_string', b'').decode('latin-1')}"
+        key = (scope["path"], scope.get("query_string", b""), reach())
         lock = self._locks.setdefault(key, asyncio.Lock())
         async with lock:
             found = self._kept.get(key)
@@ -57,7 +59,7 @@ class SharedAnswers:
     def _now(self) -> tuple[int, int]:
         return self.clock() // 1_000_000, self.store.health.writes
 
-    async def _computed(self, key: str, scope: Scope, receive: Receive, send: Send) -> _Answer | None:
+    async def _computed(self, key: _Key, scope: Scope, receive: Receive, send: Send) -> _Answer | None:
         """The answer; None when it is one that cannot be shared, which is sent then."""
         at, messages, parts = self._now(), list[Message](), list[bytes]()
 

@@ -14,11 +14,13 @@ from hardy_gauge.api.authorisation import COOKIE, cookie_of
 from hardy_gauge.api.browser import sign_in_browser
 from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of, limits_of, passwords_of
 from hardy_gauge.api.fields import Code, Password, PersonName, Strict
+from hardy_gauge.core.narrative.setup import you_sentence
 from hardy_gauge.errors import Conflict, NotFound, NotSignedIn
 from hardy_gauge.store import who as w
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.passwords import NOBODY, hash_password, matches
 from hardy_gauge.store.people import Person, SignIn
+from hardy_gauge.store.roles import Grant
 from hardy_gauge.store.second_factor import accepted
 
 router = APIRouter(tags=["sign-in"])
@@ -33,6 +35,8 @@ class Me(BaseModel):
     signed_in: bool
     name: str
     role: str
+    grants: list[Grant] = Field(description="roles for parts of the fleet; role is for all of it")
+    words: str
     csrf_token: str
     demo: bool
     first: bool
@@ -61,6 +65,8 @@ def me(request: Request, reader: CurrentReader, settings: CurrentSettings) -> Me
         person = session.scalar(select(Person).where(Person.name == who.name)) if who else None
     return Me(
         signed_in=who is not None, name=who.name if who else "", role=who.role if who else "",
+        grants=list(who.grants) if who else [],
+        words=you_sentence(who.name, who.role, [(g.role, g.kind, g.name) for g in who.grants]) if who else "",
         csrf_token=who.csrf_token if who else "", demo=settings.demo, first=first,
         second_factor=person is not None and person.totp is not None,
         provider=settings.oidc_name if settings.oidc_issuer else "",

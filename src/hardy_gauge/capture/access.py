@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.errors import AccountNotForHost, NeverAsked, ProbeError
+from hardy_gauge.errors import AccountNotForHost, AccountNotForPerson, NeverAsked, ProbeError
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.outbound import Credential, Endpoint, endpoint_of
 from hardy_gauge.probes.protocol import Probe
@@ -13,6 +15,20 @@ from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring, KeyringError
 from hardy_gauge.store.models import BUNDLE, IMPORT, Account, Server
+
+
+@dataclass(frozen=True)
+class AccountUser:
+    """Who gives an account to a server or tries it: a person by name, or None for the application and whoever has its machine.
+    With ``may_pair`` they may use every account, and at a new host, which is added to it then.
+    """
+
+    name: str | None = None
+    may_pair: bool = False
+
+
+APPLICATION = AccountUser()
+OPERATOR = AccountUser(may_pair=True)
 
 
 def account_of(session: Session, server: Server) -> Account | None:
@@ -35,8 +51,23 @@ def is_for(account: Account, address: str) -> bool:
     return endpoint is not None and any(endpoint.fits(entry) for entry in account.hosts)
 
 
-def pair(account: Account, address: str, may_pair: bool) -> None:
-    """Let an account be used at an address. AccountNotForHost where it names another host and ``may_pair`` is false; else the
+def use_of(session: Session, server: Server) -> tuple[str, int | None]:
+    """At which address which account is used."""
+    account = account_of(session, server)
+    return server.address, account.id if account else None
+
+
+def check_use(account: Account, user: AccountUser) -> None:
+    """AccountNotForPerson where the keyring names who may use the account, and they are not among them."""
+    if account.people and user.name is not None and not user.may_pair and user.name not in account.people:
+        detail = (
+            f"account: {account.name} may be used by {', '.join(account.people)}; an administrator can add {user.name}"
+        )
+        raise AccountNotForPerson(detail, "account")
+
+
+def pair(account: Account, address: str, user: AccountUser) -> None:
+    """Let an account be used at an address. AccountNotForHost where it names another host and the user may not pair; else the
     host is added to it.
     """
     if is_for(account, address):
@@ -44,18 +75,24 @@ def pair(account: Account, address: str, may_pair: bool) -> None:
     endpoint = endpoint_of(address)
     if endpoint is None:
         return
-    if not may_pair:
+    if not user.may_pair:
         raise AccountNotForHost(_not_for(account, endpoint), "account")
     account.hosts = sorted({*account.hosts, endpoint.host if endpoint.local else str(endpoint)})
 
 
-def pair_server(session: Session, server: Server, may_pair: bool) -> None:
-    """Let the account of a server be used at its address, as ``pair`` does; for after one of them has changed."""
+def pair_server(
+    session: Session, server: Server, user: AccountUser, before: tuple[str, int | None] | None = None
+) -> None:
+    """Let the account of a server be used at its address, as ``check_use`` and ``pair`` do; for after one of them has changed.
+    ``before`` is what ``use_of`` gave before.
+    """
     session.flush()
     session.expire(server, ["cluster"])
     account = account_of(session, server)
     if account is not None and is_behind_address(server.address):
-        pair(account, server.address, may_pair)
+        if use_of(session, server) != before:
+            check_use(account, user)
+        pair(account, server.address, user)
 
 
 def _not_for(account: Account, endpoint: Endpoint) -> str:
@@ -68,10 +105,10 @@ def opened(
     address: str,
     account: Account | None,
     figures: list[FigureQuery] | None = None,
-    may_pair: bool = False,
+    user: AccountUser = APPLICATION,
 ) -> Probe:
-    """A probe for an address and an account; AccountNotForHost when the account is not for that host (``may_pair`` lets that
-    be), ProbeError when its secret cannot be read, NeverAsked for a server that came in a file.
+    """A probe for an address and an account. AccountNotForHost when the account is not for that host and the user may not pair,
+    AccountNotForPerson when it is not for them, ProbeError when its secret cannot be read, NeverAsked for a server that came in a file.
     """
     if not is_behind_address(address):
         raise NeverAsked("it came in a file, so there is no server behind it to ask", "server")
@@ -79,7 +116,8 @@ def opened(
     if account is None or endpoint is None:
         return open_probe(address, figures=figures or ())
     store.note("account used", account=account.name, at=str(endpoint))
-    if not may_pair and not is_for(account, address):
+    check_use(account, user)
+    if not user.may_pair and not is_for(account, address):
         raise AccountNotForHost(_not_for(account, endpoint), "account")
     return open_probe(address, credential_of(store, account), figures or ())
 

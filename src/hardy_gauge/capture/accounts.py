@@ -12,6 +12,7 @@ from hardy_gauge.capture.access import account_of
 from hardy_gauge.errors import Conflict, InvalidInput, NotFound
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account, Server
+from hardy_gauge.store.persons import person_named
 
 
 @dataclass(frozen=True)
@@ -24,6 +25,7 @@ class AccountOut:
     hosts: list[str]
     plain_text: bool
     certificate: str
+    people: list[str]
     changed_us: int
     servers: list[str]
 
@@ -43,14 +45,15 @@ class AccountChanges:
     hosts: list[str] | None = None
     plain_text: bool | None = None
     certificate: str | None = None
+    people: list[str] | None = None
 
 
 def add_account(session: Session, keyring: Keyring, name: str, words: AccountChanges, now_us: int) -> AccountOut:
     """Conflict when the name is taken."""
     if session.scalar(select(Account.id).where(Account.name == name)) is not None:
         raise Conflict(f"name: there is an account '{name}' already", "name", "The name is taken")
-    row = Account(name=name, user="", secret=b"", groups=[], hosts=[], plain_text=False, certificate="")
-    _change(row, keyring, words, now_us)
+    row = Account(name=name, user="", secret=b"", groups=[], hosts=[], plain_text=False, certificate="", people=[])
+    _change(session, row, keyring, words, now_us)
     session.add(row)
     session.flush()
     return _out(session, row)
@@ -59,12 +62,12 @@ def add_account(session: Session, keyring: Keyring, name: str, words: AccountCha
 def edit_account(session: Session, keyring: Keyring, name: str, words: AccountChanges, now_us: int) -> AccountOut:
     """Only what is not None changes; NotFound when there is no such account."""
     row = _find(session, name)
-    _change(row, keyring, words, now_us)
+    _change(session, row, keyring, words, now_us)
     session.flush()
     return _out(session, row)
 
 
-def _change(row: Account, keyring: Keyring, words: AccountChanges, now_us: int) -> None:
+def _change(session: Session, row: Account, keyring: Keyring, words: AccountChanges, now_us: int) -> None:
     row.user = row.user if words.user is None else words.user
     row.secret = row.secret if words.secret is None else keyring.close(words.secret)
     row.groups = row.groups if words.groups is None else sorted(set(words.groups))
@@ -72,6 +75,8 @@ def _change(row: Account, keyring: Keyring, words: AccountChanges, now_us: int) 
     row.plain_text = row.plain_text if words.plain_text is None else words.plain_text
     if words.certificate is not None:
         row.certificate = _checked(words.certificate.strip())
+    if words.people is not None:
+        row.people = sorted({person_named(session, name, "people").name for name in words.people})
     row.changed_us = now_us
 
 
@@ -108,4 +113,7 @@ def _out(session: Session, row: Account) -> AccountOut:
     using = [
         server.name for server in servers if (mine := account_of(session, server)) is not None and mine.id == row.id
     ]
-    return AccountOut(row.name, row.user, row.groups, row.hosts, row.plain_text, row.certificate, row.changed_us, using)
+    return AccountOut(
+        row.name, row.user, row.groups, row.hosts, row.plain_text, row.certificate, row.people, row.changed_us,
+        using,
+    )  # fmt: skip

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
-from hardy_gauge.capture.access import account_of, opened, pair_server, probe_of
+from hardy_gauge.capture.access import AccountUser, account_of, opened, pair_server, probe_of, use_of
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.capture.rules import rule_for
 from hardy_gauge.capture.server_settings import account_called, as_document
 from hardy_gauge.capture.settings_file import COMMAND, as_yaml, named
 from hardy_gauge.capture.targets import rules_of
 from hardy_gauge.core.narrative.connections import connections_sentence, tested_words
-from hardy_gauge.errors import AccountNotForHost, Conflict, ProbeError, Unsupported
+from hardy_gauge.errors import AccountNotForHost, AccountNotForPerson, Conflict, ProbeError, Unsupported
 from hardy_gauge.probes.protocol import Member, Probe, Report
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.probes.sqlpack.recognise import recognised
@@ -109,22 +109,22 @@ def connections_of(store: Store, now_us: int) -> Connections:
     return Connections(sentence, rows, sorted({label for row in rows for label in row.labels}))
 
 
-def test_address(store: Store, address: str, account_name: str, now_us: int, may_pair: bool = False) -> Tested:
+def test_address(store: Store, address: str, account_name: str, now_us: int, user: AccountUser) -> Tested:
     """Try an address with an account: who answers, what it reports, what must be switched on, who else is there.
 
-    AccountNotForHost when the account is for other hosts; ``may_pair`` lets it be tried at a new one.
+    AccountNotForHost when the account is for other hosts and the user may not pair it with a new one.
     """
     with store.read() as session:
         account = account_called(session, account_name)
         known = session.scalar(select(Server.name).where(Server.address == address)) or ""
     began = time.monotonic()
     try:
-        probe = opened(store, address, account, may_pair=may_pair)
+        probe = opened(store, address, account, user=user)
         try:
             identity, reports, members = probe.identity(), probe.readiness().reports, _members(probe)
         finally:
             probe.close()
-    except AccountNotForHost:
+    except (AccountNotForHost, AccountNotForPerson):
         raise
     except ProbeError as error:
         return Tested(
@@ -155,7 +155,7 @@ def _members(probe: Probe) -> list[Member]:
         return []
 
 
-def register_several(store: Store, wanted: Sequence[Registration], may_pair: bool = False) -> list[Registered]:
+def register_several(store: Store, wanted: Sequence[Registration], user: AccountUser) -> list[Registered]:
     """Take servers into the fleet, each by itself; one that does not answer is said and not stored.
 
     Before any is asked: InvalidInput when an account is unknown, Conflict when a name is another server's.
@@ -170,7 +170,7 @@ def register_several(store: Store, wanted: Sequence[Registration], may_pair: boo
     results = []
     for one in wanted:
         try:
-            (made,) = register(store, [one], may_pair)
+            (made,) = register(store, [one], user)
             made.probe.close()
             results.append(Registered(one.address, made.name, ""))
         except ProbeError as error:
@@ -179,15 +179,16 @@ def register_several(store: Store, wanted: Sequence[Registration], may_pair: boo
 
 
 def change_labels(
-    session: Session, servers: Sequence[str], add: Sequence[str], remove: Sequence[str], may_pair: bool = False
+    session: Session, servers: Sequence[str], add: Sequence[str], remove: Sequence[str], user: AccountUser
 ) -> None:
     """Change the labels of many servers; NotFound when one is unknown, AccountNotForHost when one would come to an account that
-    is for other hosts and ``may_pair`` is false.
+    is for other hosts, or not for the user.
     """
     for name in servers:
         owner = find_server(session, name)
+        before = use_of(session, owner)
         owner.labels = sorted({*owner.labels, *(one.strip() for one in add)} - {*remove, ""})
-        pair_server(session, owner, may_pair)
+        pair_server(session, owner, user, before)
 
 
 def retire(session: Session, servers: Sequence[str], retired: bool, now_us: int) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.capture.access import opened, pair_server
+from hardy_gauge.capture.access import APPLICATION, AccountUser, opened, pair_server
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import Host, Identity, Probe
 from hardy_gauge.store.database import Store
@@ -35,16 +35,18 @@ class RegisteredServer:
     identity: Identity
 
 
-def register(store: Store, joining: list[str] | list[Registration], may_pair: bool = False) -> list[RegisteredServer]:
+def register(
+    store: Store, joining: list[str] | list[Registration], user: AccountUser = APPLICATION
+) -> list[RegisteredServer]:
     """Store or refresh the servers behind the addresses; ProbeError when one does not answer, and nothing of it is
-    stored then. A server that was retired comes back. ``may_pair``: accounts are let be used at new hosts.
+    stored then. A server that was retired comes back. ``user`` lets accounts be used.
     """
     found = []
     for one in joining:
         wanted = Registration(one) if isinstance(one, str) else one
         with store.read() as session:
             account = named_account(session, wanted.account)
-        probe = opened(store, wanted.address, account, may_pair=may_pair)
+        probe = opened(store, wanted.address, account, user=user)
         identity, host = probe.identity(), probe.host()
         bodies = {
             kind: read().model_dump()
@@ -53,7 +55,7 @@ def register(store: Store, joining: list[str] | list[Registration], may_pair: bo
         }
         with store.write() as session:
             server = _row(session, wanted, identity, host, account)
-            pair_server(session, server, may_pair)
+            pair_server(session, server, user)
             for kind, body in bodies.items():
                 if session.get(Snapshot, (server.id, kind)) is None:
                     session.add(Snapshot(server_id=server.id, kind=kind, taken_us=identity.clock_us, body=body))

@@ -8,7 +8,7 @@ from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.capture.access import pair_server
+from hardy_gauge.capture.access import AccountUser, pair_server, use_of
 from hardy_gauge.capture.registration import cluster_named, named_account
 from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.input_document import InputDocument
@@ -16,6 +16,7 @@ from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.store.models import Account, Server
+from hardy_gauge.store.reach import WHOLE_FLEET
 
 Address = Annotated[str, Field(min_length=1, max_length=1000)]
 Name = Annotated[str, Field(max_length=80, pattern=r"^[^\s/][^/]*$|^$")]
@@ -43,10 +44,11 @@ def account_called(session: Session, name: str) -> Account | None:
     return account
 
 
-def change(session: Session, server: Server, edit: Edit, now_us: int, may_pair: bool = False) -> None:
+def change(session: Session, server: Server, edit: Edit, now_us: int, user: AccountUser) -> None:
     """Make the changes; a GaugeError when one cannot be made. Retired, a server is recorded no more; what was recorded
-    stays. ``may_pair``: an account is let be used at a new host.
+    stays. ``user`` is who lets an account be used there.
     """
+    before = use_of(session, server)
     if edit.cluster:
         server.cluster_id = cluster_named(session, edit.cluster).id
     if edit.labels is not None:
@@ -55,13 +57,14 @@ def change(session: Session, server: Server, edit: Edit, now_us: int, may_pair: 
         account = account_called(session, edit.account)
         server.account_id = account.id if account else None
     if edit.address is not None:
-        taken = session.scalar(select(Server.name).where(Server.address == edit.address, Server.id != server.id))
+        same = select(Server.name).where(Server.address == edit.address, Server.id != server.id)
+        taken = session.scalar(same.execution_options(**WHOLE_FLEET))
         if taken:
             raise Conflict(f"address: {taken} has it already", "address", "The address is taken")
         _check(edit.address)
         server.address = edit.address
     if any(part is not None for part in (edit.cluster, edit.labels, edit.account, edit.address)):
-        pair_server(session, server, may_pair)
+        pair_server(session, server, user, before)
     if edit.figures is not None:
         names = [figure.name for figure in edit.figures]
         if len(set(names)) < len(names):

@@ -11,6 +11,7 @@ from pydantic import Field, ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.server_settings import Edit, Name, as_document, change
 from hardy_gauge.capture.snapshots import Schedule, schedule_of, set_schedule
@@ -98,7 +99,7 @@ def apply(store: Store, file: SettingsFile, now_us: int) -> None:
                 field = f"servers.{number}.server"
                 raise BadSettings(f"{field}: no server '{part.server}' is connected", field)
             try:
-                change(session, server, part, now_us, may_pair=True)
+                change(session, server, part, now_us, OPERATOR)
             except GaugeError as error:
                 raise BadSettings(f"servers.{number}.{error}", f"servers.{number}.{error.field}") from error
 

@@ -11,6 +11,7 @@ import typer
 
 from hardy_gauge import logs
 from hardy_gauge.api.allowed_hosts import is_loopback
+from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import RegisteredServer, Registration, discover, register
@@ -91,7 +92,7 @@ def register_all(store: Store, bases: list[str], account: str = "") -> list[Regi
         try:
             several = base.startswith("http") and "/servers/" not in base
             addresses = discover(base) if several else [base]
-            found += register(store, [Registration(address, account=account) for address in addresses], may_pair=True)
+            found += register(store, [Registration(address, account=account) for address in addresses], user=OPERATOR)
         except ProbeError as error:
             typer.echo(f"{base}: {error}", err=True)
             raise typer.Exit(2) from None

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from hardy_gauge.store.audit import acts, add_line, close_line, note_changes
 from hardy_gauge.store.data_folder import FOLDER, make_file
 from hardy_gauge.store.migrate import upgrade
+from hardy_gauge.store.reach import leave_out
 from hardy_gauge.store.write_health import WriteHealth
 
 INCREMENTAL = 2  # of PRAGMA auto_vacuum
@@ -36,6 +37,7 @@ class Store:
         upgrade(self.engine, path)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         event.listen(self._sessions, "before_flush", note_changes)
+        event.listen(self._sessions, "do_orm_execute", leave_out)
 
     @contextmanager
     def read(self) -> Iterator[Session]:

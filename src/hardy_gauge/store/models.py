@@ -32,11 +32,12 @@ class Account(Base):
 
     ``groups`` are names of clusters and labels whose servers use it when they name no account of their own. It goes to
     ``hosts`` alone ("host", "host:port", "*.domain"), and unencrypted only with ``plain_text``. ``certificate`` are the
-    authorities trusted for it as PEM; empty for the system's.
+    authorities trusted for it as PEM; empty for the system's. ``people`` are those who may give it to a server or try it; empty
+    for everyone who may connect servers.
     """
 
     __tablename__ = "account"
-    AUDITED = ("name", "user", "groups", "hosts", "plain_text", "certificate")
+    AUDITED = ("name", "user", "groups", "hosts", "plain_text", "certificate", "people")
     SECRETS = ("secret",)
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
@@ -46,6 +47,7 @@ class Account(Base):
     hosts: Mapped[list[Any]] = mapped_column(default=list)
     plain_text: Mapped[bool] = mapped_column(default=False)
     certificate: Mapped[str] = mapped_column(default="")
+    people: Mapped[list[Any]] = mapped_column(default=list)
     changed_us: Mapped[int]
 
 

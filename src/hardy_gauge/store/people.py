@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import ForeignKey, LargeBinary
+from sqlalchemy import ForeignKey, LargeBinary, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from hardy_gauge.store.models import Base
@@ -14,7 +14,7 @@ class Person(Base):
     """Someone who signs in; ``password`` is an Argon2 hash. Nobody is deleted, so that the audit log keeps its names.
 
     ``totp`` is the encrypted secret of the second factor, ``totp_step`` the last time step used, ``recovery`` are hashes of
-    codes that have not been used. ``subject`` is who they are at the provider that vouches for them; such a person has no
+    codes that have not been used. ``role`` is for the whole fleet ("none" for nothing but ``grants``). ``subject`` is who they are at the provider that vouches for them; such a person has no
     password here.
     """
 
@@ -31,6 +31,22 @@ class Person(Base):
     totp_step: Mapped[int] = mapped_column(default=0)
     recovery: Mapped[list[Any]] = mapped_column(default=list)
     subject: Mapped[str | None] = mapped_column(default=None, index=True)
+    grants: Mapped[list[StoredGrant]] = relationship(
+        cascade="all, delete-orphan", order_by="StoredGrant.kind, StoredGrant.name"
+    )
+
+
+class StoredGrant(Base):
+    """A role of a person for one cluster or one label, besides the one for the whole fleet."""
+
+    __tablename__ = "grant"
+    __table_args__ = (UniqueConstraint("person_id", "kind", "name"),)
+    AUDITED = ("person_id", "kind", "name", "role")
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    kind: Mapped[str]
+    name: Mapped[str]
+    role: Mapped[str]
 
 
 class SignIn(Base):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,20 +11,22 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.core.narrative.audit import line_words
 from hardy_gauge.core.time.span import DAY_US
-from hardy_gauge.errors import Conflict, NotAllowed, NotFound
+from hardy_gauge.errors import Conflict, InvalidInput, NotAllowed, NotFound
 from hardy_gauge.store import who as w
-from hardy_gauge.store.people import Audit, Person, SignIn, Token
+from hardy_gauge.store.people import Audit, Person, SignIn, StoredGrant, Token
+from hardy_gauge.store.roles import FleetRole, Grant, Role, role_named
 from hardy_gauge.store.second_factor import switch_off
 
-ADMINISTRATOR: w.Role = "administrator"
+ADMINISTRATOR: Role = "administrator"
 
 
 @dataclass(frozen=True)
 class PersonOut:
-    """``browsers`` are how many are signed in."""
+    """``role`` is for the whole fleet, ``grants`` are for parts of it. ``browsers`` are how many are signed in."""
 
     name: str
-    role: w.Role
+    role: FleetRole
+    grants: list[Grant]
     barred: bool
     created_us: int
     seen_us: int | None
@@ -76,11 +79,11 @@ class AuditLine:
     hash: str
 
 
-def person_named(session: Session, name: str) -> Person:
-    """NotFound when nobody has the name."""
+def person_named(session: Session, name: str, field: str = "name") -> Person:
+    """NotFound when nobody has the name; ``field`` is where it was given."""
     found = session.scalar(select(Person).where(Person.name == name))
     if found is None:
-        raise NotFound(f"nobody is named '{name}'", "name", "Unknown person")
+        raise NotFound(f"{field}: nobody is named '{name}'", field, "Unknown person")
     return found
 
 
@@ -88,8 +91,10 @@ def person_out(session: Session, person: Person) -> PersonOut:
     """A person without secrets, with the last time of use."""
     rows = list(session.scalars(select(SignIn).where(SignIn.person_id == person.id)))
     seen = max((row.seen_us for row in rows), default=None)
-    role = next(role for role in w.ROLES if role == person.role)
-    return PersonOut(person.name, role, person.barred, person.created_us, seen, len(rows), person.totp is not None)
+    return PersonOut(
+        person.name, role_named(person.role), list(w.grants_of(person)), person.barred, person.created_us, seen, len(rows),
+        person.totp is not None,
+    )  # fmt: skip
 
 
 def sign_ins_of(session: Session, person: Person, here: str, now_us: int) -> list[SignInOut]:
@@ -121,7 +126,7 @@ def people_in(session: Session) -> list[PersonOut]:
     return [person_out(session, person) for person in session.scalars(select(Person).order_by(Person.name))]
 
 
-def provided_person(session: Session, subject: str, name: str, role: w.Role | None, now_us: int) -> Person:
+def provided_person(session: Session, subject: str, name: str, role: Role | None, now_us: int) -> Person:
     """The person whom a provider vouches for, new where they never came before; their role follows the provider's groups.
 
     NotAllowed when they have none or are barred, Conflict when somebody else has their name here.
@@ -138,13 +143,21 @@ def provided_person(session: Session, subject: str, name: str, role: w.Role | No
 
 
 def edit_person(
-    session: Session, name: str, role: w.Role | None, barred: bool | None, password_hash: str | None, lost_device: bool
+    session: Session,
+    name: str,
+    role: FleetRole | None,
+    grants: Sequence[Grant] | None,
+    barred: bool | None,
+    password_hash: str | None,
+    lost_device: bool,
 ) -> PersonOut:
-    """Only what is not None changes. Barred, someone is signed out everywhere at once; ``lost_device`` switches their second
+    """Only what is not None changes; ``grants`` are all there are to be. Barred, someone is signed out everywhere at once; ``lost_device`` switches their second
     factor off. Conflict when no administrator would be left.
     """
     person = person_named(session, name)
     person.role = role or person.role
+    if grants is not None:
+        set_grants(person, grants)
     person.barred = person.barred if barred is None else barred
     session.flush()
     leads = select(Person.id).where(Person.role == ADMINISTRATOR, Person.barred.is_(False))
@@ -160,6 +173,17 @@ def edit_person(
     return person_out(session, person)
 
 
+def set_grants(person: Person, grants: Sequence[Grant]) -> None:
+    """These and no others; InvalidInput where a cluster or label is named twice."""
+    wanted: dict[tuple[str, str], Role] = {(grant.kind, grant.name): grant.role for grant in grants}
+    if len(wanted) < len(grants):
+        raise InvalidInput("grants: a cluster or label has one role for a person", "grants", "Two roles for one group")
+    kept = [row for row in person.grants if (row.kind, row.name) in wanted]
+    for row in kept:
+        row.role = wanted.pop((row.kind, row.name))
+    person.grants = kept + [StoredGrant(kind=kind, name=name, role=role) for (kind, name), role in wanted.items()]
+
+
 def token_out(row: Token, token: str = "") -> TokenOut:
     """A token; its text only where it was just made."""
     return TokenOut(
@@ -173,10 +197,10 @@ def tokens_of(session: Session, who: w.Who) -> list[TokenOut]:
     return [token_out(row) for row in rows if who.role == ADMINISTRATOR or row.person.name == who.name]
 
 
-def add_token(session: Session, who: w.Who, name: str, scope: w.Role, days: int, now_us: int) -> TokenOut:
+def add_token(session: Session, who: w.Who, name: str, scope: Role, days: int, now_us: int) -> TokenOut:
     """A new token of who asks; NotAllowed when it could do more than they."""
-    if not who.may(scope):
-        raise NotAllowed(f"scope: {who.name} is {who.role} and cannot give more", "scope")
+    if not who.may_somewhere(scope):
+        raise NotAllowed(f"scope: {who.name} is not {scope} and cannot give more", "scope")
     person = session.scalar(select(Person).where(Person.name == who.name))
     if person is None:
         raise NotAllowed("a token cannot make tokens")

@@ -6,7 +6,6 @@ import hashlib
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -15,9 +14,8 @@ from hardy_gauge.core.time.span import DAY_US
 from hardy_gauge.errors import Conflict
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.people import Person, SignIn, Token
+from hardy_gauge.store.roles import ROLES, FleetRole, Grant, Role, at_least, grant_of, lesser, role_named
 
-Role = Literal["viewer", "engineer", "administrator"]
-ROLES: tuple[Role, ...] = get_args(Role)
 SIGNED_IN_US = 7 * DAY_US
 IDLE_US = DAY_US // 2
 SEEN_EVERY_US = 300_000_000
@@ -29,17 +27,24 @@ TOKEN = "hgt_"
 @dataclass(frozen=True)
 class Who:
     """Who asks: ``csrf_token`` is what a browser has to repeat with every write; empty for a program with a token.
-    ``confirmed`` is false for a browser whose password was given a while ago.
+    ``confirmed`` is false for a browser whose password was given a while ago. ``role`` is for the whole fleet, ``grants`` are
+    for parts of it. ``person`` is whose token it is; the same as ``name`` for a browser.
     """
 
     name: str
-    role: Role
+    person: str
+    role: FleetRole
+    grants: tuple[Grant, ...] = ()
     csrf_token: str = ""
     confirmed: bool = True
 
     def may(self, role: Role) -> bool:
-        """Whether the role is at least ``role``."""
-        return ROLES.index(self.role) >= ROLES.index(role)
+        """Whether they have at least ``role`` for the whole fleet."""
+        return at_least(self.role, role)
+
+    def may_somewhere(self, role: Role) -> bool:
+        """Whether they have at least ``role`` for the fleet or a part of it."""
+        return self.may(role) or any(at_least(grant.role, role) for grant in self.grants)
 
 
 @dataclass(frozen=True)
@@ -55,7 +60,7 @@ def hashed(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
-def add_person(session: Session, name: str, role: Role, password_hash: str, now_us: int) -> Person:
+def add_person(session: Session, name: str, role: FleetRole, password_hash: str, now_us: int) -> Person:
     """Conflict when the name is taken."""
     if session.scalar(select(Person.id).where(Person.name == name)) is not None:
         raise Conflict(f"name: there is someone named {name} already", "name", "The name is taken")
@@ -118,7 +123,14 @@ def of_cookie(session: Session, key: str, now_us: int) -> tuple[Who, bool] | Non
     if row is None or not holds(row, now_us):
         return None
     confirmed = now_us - row.confirmed_us <= CONFIRMED_US
-    return Who(row.person.name, _role(row.person.role), row.csrf_token, confirmed), now_us - row.seen_us > SEEN_EVERY_US
+    name = row.person.name
+    who = Who(name, name, role_named(row.person.role), grants_of(row.person), row.csrf_token, confirmed)
+    return who, now_us - row.seen_us > SEEN_EVERY_US
+
+
+def grants_of(person: Person) -> tuple[Grant, ...]:
+    """The roles of a person for parts of the fleet."""
+    return tuple(grant_of(row.kind, row.name, row.role) for row in person.grants)
 
 
 def make_token(session: Session, person: Person, name: str, scope: Role, ends_us: int, now_us: int) -> str:
@@ -135,9 +147,12 @@ def of_token(session: Session, token: str, now_us: int) -> tuple[Who, bool] | No
     row = session.scalar(select(Token).where(Token.key == hashed(token)))
     if row is None or row.withdrawn or now_us > row.ends_us or row.person.barred:
         return None
-    least = min((_role(row.scope), _role(row.person.role)), key=ROLES.index)
+    scope = next(role for role in ROLES if role == row.scope)
+    grants = grants_of(row.person)
+    kept = tuple(Grant(one.kind, one.name, one.role if at_least(scope, one.role) else scope) for one in grants)
     due = row.used_us is None or now_us - row.used_us > SEEN_EVERY_US
-    return Who(f"{row.person.name} ({row.name})", least), due
+    name = row.person.name
+    return Who(f"{name} ({row.name})", name, lesser(scope, role_named(row.person.role)), kept), due
 
 
 def role_of(settings: AppSettings, groups: Sequence[str]) -> Role | None:
@@ -145,7 +160,3 @@ def role_of(settings: AppSettings, groups: Sequence[str]) -> Role | None:
     found = [role for group, _, role in (one.rpartition(":") for one in settings.oidc_roles) if group in groups]
     known = [role for role in ROLES if role in (found or [settings.oidc_role])]
     return known[-1] if known else None
-
-
-def _role(text: str) -> Role:
-    return next(role for role in ROLES if role == text)

@@ -3,7 +3,7 @@ import { answered, api, session, type Schemas } from '@/api/client'
 
 /** Who is signed in; null until it is known. */
 export const me = ref<Schemas['Me'] | null>(null)
-const NOBODY: Schemas['Me'] = { signed_in: false, name: '', role: '', csrf_token: '', demo: false, first: false, second_factor: false, provider: '', by_provider: false }
+const NOBODY: Schemas['Me'] = { signed_in: false, name: '', role: '', grants: [], words: '', csrf_token: '', demo: false, first: false, second_factor: false, provider: '', by_provider: false }
 
 export async function ask() {
   me.value = await answered(api.GET('/api/me')).catch(() => NOBODY)

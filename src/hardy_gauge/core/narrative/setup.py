@@ -28,6 +28,14 @@ def people_sentence(barred: Sequence[bool]) -> str:
     return f"{who} may sign in; viewers look, engineers try and change, administrators decide who may."
 
 
+def you_sentence(name: str, role: str, parts: Sequence[tuple[str, str, str]]) -> str:
+    """Who somebody is and what they may do; ``parts`` are roles with the kind and the name of what they are for."""
+    roles = [f"{part} of {kind} {group}" for part, kind, group in parts]
+    if role != "none":
+        roles = [f"{role} of the whole fleet" if roles else role, *roles]
+    return f"You are {name}, {' and '.join(roles) or 'without any role'}."
+
+
 def rules_sentence(count: int) -> str:
     """How many capture rules there are, and what holds without one."""
     if not count:

@@ -16,7 +16,7 @@ const answer = useAnswer(
   () => api.GET('/api/accounts'),
 )
 const { problem, busy, run, wrong } = useWork()
-const EMPTY = { name: '', user: '', secret: '', groups: '', hosts: '', plain_text: false, certificate: '' }
+const EMPTY = { name: '', user: '', secret: '', groups: '', hosts: '', people: '', plain_text: false, certificate: '' }
 const form = ref({ ...EMPTY })
 const editing = ref('')
 const COLUMNS: Column<Schemas['AccountOut']>[] = [
@@ -25,6 +25,7 @@ const COLUMNS: Column<Schemas['AccountOut']>[] = [
   { key: 'secret', title: 'secret' },
   { key: 'hosts', title: 'sent to', value: (one) => one.hosts.join(', ') || 'no host yet' },
   { key: 'way', title: 'encrypted', value: (one) => (one.plain_text ? 'not always' : one.certificate ? 'own authority' : 'always') },
+  { key: 'people', title: 'used by', value: (one) => one.people.join(', ') || 'all engineers' },
   { key: 'groups', title: 'for groups', value: (one) => one.groups.join(', ') },
   { key: 'servers', title: 'servers that use it', value: (one) => one.servers.join(', ') || 'none' },
   { key: 'changed', title: 'changed', value: (one) => one.changed_us },
@@ -34,7 +35,7 @@ const COLUMNS: Column<Schemas['AccountOut']>[] = [
 function change(account: Schemas['AccountOut']) {
   editing.value = account.name
   const { name, user, plain_text, certificate } = account
-  form.value = { name, user, secret: '', groups: account.groups.join(', '), hosts: account.hosts.join(', '), plain_text, certificate }
+  form.value = { name, user, secret: '', groups: account.groups.join(', '), hosts: account.hosts.join(', '), people: account.people.join(', '), plain_text, certificate }
 }
 function clear() {
   editing.value = ''
@@ -43,7 +44,7 @@ function clear() {
 const save = () =>
   run(async () => {
     const { name, secret, ...rest } = form.value
-    const body = { ...rest, groups: words(rest.groups), hosts: words(rest.hosts) }
+    const body = { ...rest, groups: words(rest.groups), hosts: words(rest.hosts), people: words(rest.people) }
     if (editing.value) await answered(api.PATCH('/api/accounts/{account}', { params: { path: { account: editing.value } }, body: { ...body, ...(secret && { secret }) } }))
     else await answered(api.POST('/api/accounts', { body: { ...body, name, secret } }))
     clear()
@@ -94,7 +95,8 @@ const drop = (name: string) =>
           :state="wrong('certificate')"
           data-test="account-certificate"
         />
-        <label for="account-groups">For groups</label><BFormInput id="account-groups" v-model="form.groups" size="sm" placeholder="desk, catalog" />
+        <label for="account-groups">For groups</label><BFormInput id="account-groups" v-model="form.groups" size="sm" placeholder="desk, catalog" /> <label for="account-people">Used by</label
+        ><BFormInput id="account-people" v-model="form.people" size="sm" placeholder="everyone who may connect servers" :state="wrong('people')" data-test="account-people" />
         <span></span>
         <div class="form-line">
           <BButton type="submit" size="sm" variant="primary" :disabled="busy || !form.name || (!editing && !form.secret)" data-test="account-save">{{ editing ? 'Save' : 'Add' }}</BButton>
@@ -104,7 +106,8 @@ const drop = (name: string) =>
       </form>
       <p class="faded mt-3 note">
         Secrets are encrypted where they lie, with a key in a file beside the store. They go to the servers alone: no screen, report, log or bundle shows one. An account serves the servers that name
-        it, and those of its groups that name none, but it is sent to the hosts above alone: an engineer cannot use it elsewhere, and where an administrator does, the host is added.
+        it, and those of its groups that name none, but it is sent to the hosts above alone: an engineer cannot use it elsewhere, and where an administrator does, the host is added. Only the people
+        named may give it to a server or try it; an administrator always may.
       </p>
     </template>
   </AnswerSheet>

@@ -2,6 +2,7 @@
 import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
+import PartRoles from './PartRoles.vue'
 import SetupTabs from './SetupTabs.vue'
 import { useWork } from '@/state/work'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
@@ -13,6 +14,7 @@ import { may, me } from '@/state/me'
 import { clock, day } from '@/state/units'
 
 const ROLES = ['viewer', 'engineer', 'administrator'] as const
+const FLEET_ROLES = [{ value: 'none', text: 'none' }, ...ROLES.map((role) => ({ value: role, text: role }))]
 type Role = (typeof ROLES)[number]
 const leads = () => (may('administrator') ? 'administrator' : null)
 const tokens = useAnswer(
@@ -23,16 +25,16 @@ const people = useAnswer(leads, () => api.GET('/api/people'))
 const audit = useAnswer(leads, () => api.GET('/api/audit', { params: { query: { most: 100 } } }))
 const chain = useAnswer(leads, () => api.GET('/api/audit/state'))
 const { problem, busy, run, wrong } = useWork()
-const person = ref({ name: '', role: 'viewer' as Role, password: '' })
+const person = ref({ name: '', role: 'viewer' as Role | 'none', grants: [], password: '' })
 const token = ref({ name: '', scope: 'viewer' as Role, days: 90 })
 const made = ref('')
 const at = (us: number) => `${day(us)} ${clock(us)}`
-const sentence = computed(() => people.data.value?.sentence ?? `You are ${me.value?.name}, ${me.value?.role}.`)
+const sentence = computed(() => people.data.value?.sentence ?? me.value?.words)
 const again = () => Promise.all([people.ask(), tokens.ask(), audit.ask()])
 const add = () =>
   run(async () => {
     await answered(api.POST('/api/people', { body: person.value }))
-    person.value = { name: '', role: 'viewer', password: '' }
+    person.value = { name: '', role: 'viewer', grants: [], password: '' }
     await again()
   })
 const change = (name: string, body: Schemas['PersonEdit']) =>
@@ -56,7 +58,8 @@ const withdraw = (id: number) =>
   })
 const PEOPLE: Column<Schemas['PersonOut']>[] = [
   { key: 'name', title: 'name', value: (one) => one.name },
-  { key: 'role', title: 'role', value: (one) => one.role },
+  { key: 'role', title: 'role for the fleet', width: '150px', value: (one) => one.role },
+  { key: 'parts', title: 'roles for clusters and labels', width: '34%' },
   { key: 'factor', title: 'second factor', value: (one) => (one.second_factor ? 'on' : 'off') },
   { key: 'seen', title: 'last seen', value: (one) => one.seen_us },
   { key: 'act', title: '' },
@@ -95,10 +98,13 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
               <template #role="{ row }"
                 ><BFormSelect
                   :model-value="row.role"
-                  :options="[...ROLES]"
+                  :options="FLEET_ROLES"
                   size="sm"
                   :aria-label="`Role of ${row.name}`"
-                  @update:model-value="(role) => change(row.name, { role: ROLES.find((one) => one === role) })"
+                  @update:model-value="(role) => change(row.name, { role: (['none', ...ROLES] as const).find((one) => one === role) })"
+              /></template>
+              <template #parts="{ row }"
+                ><PartRoles :person="row.name" :grants="row.grants" :groups="people.data.value.groups" :busy="busy" @change="(grants) => change(row.name, { grants })"
               /></template>
               <template #seen="{ row }"
                 ><span class="figure">{{ row.seen_us ? at(row.seen_us) : 'not signed in' }}</span></template
@@ -112,7 +118,7 @@ const AUDIT: Column<Schemas['AuditLine']>[] = [
             </DataTable>
             <form class="form-line mt-2 mb-3" @submit.prevent="add">
               <BFormInput v-model="person.name" size="sm" placeholder="name" aria-label="Name" :state="wrong('name')" autocomplete="off" data-test="person-name" />
-              <BFormSelect v-model="person.role" :options="[...ROLES]" size="sm" aria-label="Role" />
+              <BFormSelect v-model="person.role" :options="FLEET_ROLES" size="sm" aria-label="Role for the fleet" />
               <BFormInput
                 v-model="person.password"
                 size="sm"

@@ -72,7 +72,7 @@ const end = (id: string) =>
 
 <template>
   <AnswerSheet :answer="browsers">
-    <template #sentence>You are {{ me?.name }}, {{ me?.role }}.</template>
+    <template #sentence>{{ me?.words }}</template>
     <template #beside><SetupTabs /></template>
     <template #default="{ data }">
       <div class="cols two">
