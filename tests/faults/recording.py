@@ -1,11 +1,12 @@
 """A collector in a process of its own that records one server as fast as it goes, until it is killed.
 
-Says on its output how far what it has written reaches: each line is an acknowledgement.
+Says over its connection how far what it has written reaches: each number is an acknowledgement. The test's fork server has
+imported this module, so that a life begins at once.
 """
 
 from __future__ import annotations
 
-import sys
+from multiprocessing.connection import Connection
 from pathlib import Path
 
 import httpx
@@ -17,7 +18,8 @@ from hardy_gauge.store.models import CaptureState
 from tests.faults.fake import PATIENT_S
 
 
-def main(path: str, address: str) -> None:
+def record(path: str, address: str, said: Connection) -> None:
+    """Record until killed."""
     store = Store(Path(path))
     register(store, [address])
     client = httpx.Client(trust_env=False)
@@ -32,8 +34,4 @@ def main(path: str, address: str) -> None:
         collector.settle(PATIENT_S)
         collector.write()
         with store.read() as session:
-            print(session.get_one(CaptureState, 1).recorded_until_us, flush=True)
-
-
-if __name__ == "__main__":
-    main(*sys.argv[1:])
+            said.send(session.get_one(CaptureState, 1).recorded_until_us)

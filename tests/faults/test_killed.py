@@ -1,17 +1,17 @@
 """Recording that is killed at any moment: the store opens clean, nothing acknowledged is lost, nothing counted twice.
 
-KILLS=100 in the environment kills a hundred times.
+KILLS=800 in the environment kills eight hundred times; SEED begins elsewhere.
 """
 
 from __future__ import annotations
 
 import itertools
+import multiprocessing
 import os
 import random
 import signal
-import subprocess
-import sys
 import threading
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -20,11 +20,13 @@ from sqlalchemy import select, text
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Gap
-from tests.conftest import ROOT
 from tests.faults.fake import SECOND, FakeServer
+from tests.faults.recording import record
 
 MINUTE_US = 60 * SECOND
-KILLS = int(os.environ.get("KILLS", "6"))
+FORKED = multiprocessing.get_context("forkserver")
+FORKED.set_forkserver_preload(["tests.faults.recording"])
+KILLS = int(os.environ.get("KILLS", "50"))
 
 
 def pass_minutes(fake: FakeServer, count: int = 1) -> int:
@@ -36,22 +38,24 @@ def pass_minutes(fake: FakeServer, count: int = 1) -> int:
 
 def life(store: Path, fake: FakeServer, chance: random.Random) -> int:
     """Record until killed, at any moment after the first acknowledgement; returns the last one."""
-    command = [sys.executable, "-m", "tests.faults.recording", str(store), fake.address]
-    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, cwd=ROOT)
-    assert process.stdout is not None
-    last = int(process.stdout.readline())
-    threading.Timer(chance.uniform(0.0, 0.7), process.send_signal, [signal.SIGKILL]).start()
-    for line in process.stdout:
-        if line.endswith("\n"):
-            last = int(line)
-    process.wait()
-    assert process.returncode == -signal.SIGKILL
+    heard, said = FORKED.Pipe(duplex=False)
+    process = FORKED.Process(target=record, args=(str(store), fake.address, said))
+    process.start()
+    said.close()
+    last = int(heard.recv())
+    threading.Timer(chance.uniform(0.0, 0.7), process.kill).start()
+    with suppress(EOFError):
+        while True:
+            last = int(heard.recv())
+    process.join()
+    assert process.exitcode == -signal.SIGKILL
+    heard.close()
     return last
 
 
-@pytest.mark.timeout(900)
+@pytest.mark.timeout(max(900, KILLS * 4))
 def test_killed_at_random_moments(tmp_path: Path) -> None:
-    chance, path = random.Random(11), tmp_path / "store.db"
+    chance, path = random.Random(int(os.environ.get("SEED", "11"))), tmp_path / "store.db"
     fake = FakeServer("kept")
     fake.extra["clock"] = lambda: pass_minutes(fake)  # a minute passes whenever the child looks at its clock
     before = fake.calls

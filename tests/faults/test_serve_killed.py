@@ -27,7 +27,7 @@ from hardy_gauge.store.models import CaptureState, Gap, Server
 from tests.conftest import ROOT, free_port, wait_for
 from tests.faults.fake import SECOND, FakeServer
 
-KILLS = int(os.environ.get("KILLS_OF_SERVE", "2"))
+KILLS = int(os.environ.get("KILLS_OF_SERVE", "3"))
 SERVERS, RATE = 4, 10.0
 
 

@@ -20,7 +20,7 @@ from tests.conftest import wait_until
 from tests.safety.running import Application
 from tests.safety.test_trial_sandbox import design
 
-KILLS = int(os.environ.get("KILLS_OF_TRIALS", "4"))
+KILLS = int(os.environ.get("KILLS_OF_TRIALS", "7"))
 WORK = "SELECT count(*) FROM loan a, loan b WHERE a.id < 40"
 
 
@@ -44,10 +44,10 @@ def test_killed_at_random_moments(tmp_path: Path) -> None:
         app.first()
         client = app.as_("engineer")
         for _ in range(KILLS):
-            answer = client.post("/api/trials", json=design(WORK, seconds="6 s", workers=2))
+            answer = client.post("/api/trials", json=design(WORK, seconds="3 s", workers=2))
             assert answer.status_code == 201, answer.text
             trial = answer.json()["id"]
-            time.sleep(chance.uniform(0.3, 5.0))
+            time.sleep(chance.uniform(0.2, 3.5))
             alive = descendants(app)
             if alive:
                 victim = chance.choice(alive)
