@@ -158,6 +158,11 @@ def _manifest(parts: BundleParts) -> Manifest:
         raise BadBundle("the file is not a bundle: an archive with a manifest was expected") from error
     if document is None:
         raise BadBundle("the file is not a bundle: an archive with a manifest was expected")
+    return checked_manifest(document)
+
+
+def checked_manifest(document: Any) -> Manifest:
+    """A manifest from its decoded document; BadBundle names the first field that is wrong."""
     try:
         return Manifest.model_validate(document)
     except ValidationError as error:

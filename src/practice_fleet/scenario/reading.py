@@ -22,7 +22,12 @@ class ScenarioError(Exception):
 
 def load_scenario(path: Path) -> Scenario:
     """Read and check a scenario file; ScenarioError says what is wrong, where, and what would be right."""
-    text = path.read_text(encoding="utf-8")
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise ScenarioError(f"{path}: {error.strerror}") from error
+    except UnicodeDecodeError as error:
+        raise ScenarioError(f"{path.name}: not text as UTF-8: {error.reason} at byte {error.start}") from error
     try:
         root = compose_yaml(text)
         return Scenario.model_validate(read_yaml(text))
