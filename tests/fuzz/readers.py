@@ -8,6 +8,7 @@ from __future__ import annotations
 import io
 import json
 import multiprocessing
+import traceback
 import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -36,6 +37,8 @@ from hardy_gauge.store.blocks import DamagedBlock, decode_block, encode, encode_
 from practice_fleet.scenario.reading import ScenarioError, load_scenario, shipped
 from tests.conftest import ROOT
 
+FORKED = multiprocessing.get_context("forkserver")
+FORKED.set_forkserver_preload(["tests.fuzz.readers"])
 NOW_US = 1_795_000_000_000_000
 PLAN = {
     "Plan": {
@@ -72,10 +75,12 @@ SETTINGS = b"servers:\n- server: quay-1\n  address: http://quay.example:8700/ser
 
 @dataclass(frozen=True)
 class Reader:
-    """``read`` takes the bytes of a file and a folder it may use."""
+    """``read`` takes the bytes of a file and a folder it may use. ``seeds`` are made when they are asked for: a process that
+    is forked must not have threads of the data frame library.
+    """
 
     read: Callable[[bytes, Path], object]
-    seeds: tuple[bytes, ...]
+    seeds: Callable[[], tuple[bytes, ...]]
     refusals: tuple[type[Exception], ...] = (GaugeError,)
 
     def tried(self, content: bytes, folder: Path) -> None:
@@ -106,6 +111,19 @@ def bundle() -> bytes:
         archive.writestr("manifest.json", json.dumps(manifest))
         archive.writestr("statements.parquet", encode(pl.DataFrame({"fingerprint": ["x"], "text": ["SELECT 1"]})))
     return buffer.getvalue()
+
+
+def bundle_apart(content: bytes, folder: Path) -> object:
+    """A bundle's parts, where reading one may end the process."""
+    return apart(opened_bundle, (GaugeError,))(content, folder)
+
+
+def parquet_apart(content: bytes, folder: Path) -> object:
+    return apart(parquet_read, (GaugeError,))(content, folder)
+
+
+def parquet_read(content: bytes, folder: Path) -> object:
+    return named("x.parquet")(content, folder)
 
 
 def text_of(content: bytes) -> str:
@@ -159,6 +177,40 @@ def _until_empty(connection: Any) -> Callable[[], bytes]:
     return receive
 
 
+def apart(
+    read: Callable[[bytes, Path], object], refusals: tuple[type[Exception], ...]
+) -> Callable[[bytes, Path], object]:
+    """In a process of its own, as the application reads what may end a process: one that is ended by a signal has refused."""
+
+    def made(content: bytes, folder: Path) -> object:
+        heard, said = FORKED.Pipe(duplex=False)
+        process = FORKED.Process(target=_say, args=(read, refusals, content, folder, said))
+        process.start()
+        said.close()
+        try:
+            found = str(heard.recv())
+        except EOFError:
+            found = ""
+        process.join()
+        heard.close()
+        assert not found, found
+        return process.exitcode
+
+    return made
+
+
+def _say(read: Callable[[bytes, Path], object], refusals: Any, content: bytes, folder: Path, said: Any) -> None:
+    """What went wrong that should not have; nothing for a refusal."""
+    found = ""
+    try:
+        read(content, folder)
+    except refusals:
+        pass
+    except BaseException:
+        found = traceback.format_exc()
+    said.send(found)
+
+
 def from_file(read: Callable[[Path], object], name: str) -> Callable[[bytes, Path], object]:
     def made(content: bytes, folder: Path) -> object:
         path = folder / name
@@ -187,27 +239,27 @@ def settings(content: bytes, _: Path) -> object:
 
 
 READERS: dict[str, Reader] = {
-    "plan": Reader(lambda content, _: plan_sheet(read_plan(text_of(content))), (json.dumps([PLAN]).encode())),
-    "csv": Reader(named("x.csv"), (CSV,)),
-    "json lines": Reader(named("x.jsonl"), (JSONL,)),
-    "parquet": Reader(named("x.parquet"), (parquet(),)),
-    "openmetrics": Reader(named("x.txt"), (METRICS,)),
-    "otlp": Reader(named("x.json"), (json.dumps(SPAN).encode(), json.dumps(METRIC).encode())),
-    "plans": Reader(named("plans.json"), (json.dumps([PLAN]).encode(),)),
-    "sql": Reader(named("x.sql"), (b"SELECT 1;\n-- a\nUPDATE loan SET due = ? WHERE id = $1;\n",)),
-    "bundle": Reader(opened_bundle, (bundle(),)),
+    "plan": Reader(lambda content, _: plan_sheet(read_plan(text_of(content))), lambda: (json.dumps([PLAN]).encode(),)),
+    "csv": Reader(named("x.csv"), lambda: (CSV,)),
+    "json lines": Reader(named("x.jsonl"), lambda: (JSONL,)),
+    "parquet": Reader(parquet_apart, lambda: (parquet(),)),
+    "openmetrics": Reader(named("x.txt"), lambda: (METRICS,)),
+    "otlp": Reader(named("x.json"), lambda: (json.dumps(SPAN).encode(), json.dumps(METRIC).encode())),
+    "plans": Reader(named("plans.json"), lambda: (json.dumps([PLAN]).encode(),)),
+    "sql": Reader(named("x.sql"), lambda: (b"SELECT 1;\n-- a\nUPDATE loan SET due = ? WHERE id = $1;\n",)),
+    "bundle": Reader(bundle_apart, lambda: (bundle(),)),
     "server list": Reader(
         lambda content, _: read_list(text_of(content)),
-        (b"http://a.example:1/servers/b\n", b"address,name\npostgresql://a/b,c\n", b"- address: x\n  name: y\n"),
+        lambda: (b"http://a.example:1/servers/b\n", b"address,name\npostgresql://a/b,c\n", b"- address: x\n  name: y\n"),
     ),
-    "settings file": Reader(lambda content, _: settings_file.read(text_of(content)), (SETTINGS,)),
-    "trial": Reader(from_file(read_file, "trial.yaml"), tuple(p.read_bytes() for p in sorted((ROOT / "examples").glob("*.yaml")))),
-    "scenario": Reader(from_file(load_scenario, "scenario.yaml"), (shipped("quillhaven").read_bytes(),), (ScenarioError,)),
-    "statement": Reader(statement, (b"SELECT a, count(*) FROM t WHERE b = 'x' AND c IN (1, 2) GROUP BY 1 -- z",)),
-    "window": Reader(window, (b"2026-03-02T09:00:00Z/2026-03-02T10:00:00Z\nserver:quay-1", b"PT1H\nusual")),
-    "address": Reader(lambda content, _: endpoint_of(text_of(content)), (b"postgresql://u@host:5432/x?sslmode=require",)),
-    "block": Reader(lambda content, _: decode_block(content), (encode_block(pl.DataFrame({"at_us": [1, 2]})),), (DamagedBlock,)),
+    "settings file": Reader(lambda content, _: settings_file.read(text_of(content)), lambda: (SETTINGS,)),
+    "trial": Reader(from_file(read_file, "trial.yaml"), lambda: tuple(p.read_bytes() for p in sorted((ROOT / "examples").glob("*.yaml")))),
+    "scenario": Reader(from_file(load_scenario, "scenario.yaml"), lambda: (shipped("quillhaven").read_bytes(),), (ScenarioError,)),
+    "statement": Reader(statement, lambda: (b"SELECT a, count(*) FROM t WHERE b = 'x' AND c IN (1, 2) GROUP BY 1 -- z",)),
+    "window": Reader(window, lambda: (b"2026-03-02T09:00:00Z/2026-03-02T10:00:00Z\nserver:quay-1", b"PT1H\nusual")),
+    "address": Reader(lambda content, _: endpoint_of(text_of(content)), lambda: (b"postgresql://u@host:5432/x?sslmode=require",)),
+    "block": Reader(lambda content, _: decode_block(content), lambda: (encode_block(pl.DataFrame({"at_us": [1, 2]})),), (DamagedBlock,)),
     "settings": Reader(
-        settings, (b"trial_memory=4 GiB\nport=80\nallow_networks=10.0.0.0/8, ::1\nwrite_every_s=2",), (ValidationError,)
+        settings, lambda: (b"trial_memory=4 GiB\nport=80\nallow_networks=10.0.0.0/8, ::1\nwrite_every_s=2",), (ValidationError,)
     ),
 }  # fmt: skip

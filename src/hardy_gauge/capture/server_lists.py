@@ -92,7 +92,7 @@ def _from_yaml(text: str) -> tuple[list[tuple[int, Registration]], list[Rejected
         return [], [RejectedLine(1, "a list of servers was expected")]
     nodes: Any = node
     if isinstance(document, dict):
-        nodes = nodes.value[0][1]
+        nodes = next(value for key, value in nodes.value if key.value == "servers")
     lines = [item.start_mark.line + 1 for item in nodes.value]
     found, refused = [], []
     for line, row in zip(lines, rows, strict=True):
@@ -105,7 +105,7 @@ def _from_yaml(text: str) -> tuple[list[tuple[int, Registration]], list[Rejected
 
 
 def _joining(row: Any) -> Registration:
-    if not isinstance(row, dict) or "address" not in row:
+    if not isinstance(row, dict) or row.get("address") is None:
         raise ValueError("an address, or keys with an address among them, were expected")
     if unknown := [str(key) for key in row if key not in FIELDS]:
         raise ValueError(f"unknown key '{unknown[0]}'; there are {', '.join(FIELDS)}")

@@ -168,6 +168,7 @@ def _unit(column: str, values: pl.Series, what: What) -> str:
     if values.dtype.is_temporal():
         return "ISO 8601"
     numbers = values.cast(pl.Float64, strict=False).drop_nulls()
+    numbers = numbers.filter(numbers.is_finite())
     if not len(numbers):
         return "ISO 8601"
     size = abs(float(numbers[0]))

@@ -15,7 +15,7 @@ def read_plan(text: str) -> Plan:
     """A plan from JSON in any known format, own times filled in; MalformedPlan says what is wrong."""
     try:
         document = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         raise MalformedPlan(f"not JSON: {error}") from error
     return read_document(document)
 
