@@ -42,8 +42,15 @@ test: setup-test
 kills: setup-test
 	KILLS=$${KILLS:-800} KILLS_OF_SERVE=$${KILLS_OF_SERVE:-100} KILLS_OF_TRIALS=$${KILLS_OF_TRIALS:-100} .venv/bin/pytest -n 2 --dist loadgroup tests/faults
 
-fuzz: setup-test
-	EXAMPLES=$${EXAMPLES:-2000} .venv/bin/pytest -n 2 --dist loadgroup -o timeout=36000 tests/api/test_schema.py
+# a million cases: every route by role, every reader by Hypothesis, and by Atheris where code was not reached yet
+fuzz: setup-test .venv/.ready-fuzz
+	for role in administrator engineer viewer nobody; do AS=$$role EXAMPLES=$${EXAMPLES:-700} .venv/bin/pytest -q -o timeout=36000 tests/api/test_schema.py || exit 1; done
+	EXAMPLES_OF_READERS=$${EXAMPLES_OF_READERS:-10000} .venv/bin/pytest -q -n 2 -o timeout=36000 tests/fuzz
+	for name in $$($(PY) -m tests.fuzz.coverage list); do $(PY) -m tests.fuzz.coverage $$name -runs=$${RUNS:-60000} -seed=$${SEED:-1} || exit 1; done
+
+.venv/.ready-fuzz: .venv/.ready-test requirements-fuzz.lock
+	.venv/bin/pip install -q --require-hashes -r requirements-fuzz.lock
+	@touch $@
 
 # known advisories of what is locked, asked of the registries' own services; run it where those can be reached
 advisories: web/node_modules/.ready

@@ -263,3 +263,5 @@ READERS: dict[str, Reader] = {
         settings, lambda: (b"trial_memory=4 GiB\nport=80\nallow_networks=10.0.0.0/8, ::1\nwrite_every_s=2",), (ValidationError,)
     ),
 }  # fmt: skip
+# those that cannot end the process they are read in, so that they can be read millions of times
+IN_PROCESS = tuple(name for name in READERS if name not in ("parquet", "bundle"))

@@ -39,6 +39,7 @@ from hardy_gauge.api import (
 from hardy_gauge.api.allowed_hosts import AllowedHosts
 from hardy_gauge.api.authorisation import Authorisation
 from hardy_gauge.api.body_limits import BodyLimits
+from hardy_gauge.api.openapi_document import describe
 from hardy_gauge.api.own_metrics import OwnMetrics
 from hardy_gauge.api.request_tracking import RequestTracking
 from hardy_gauge.api.shared_answers import SharedAnswers
@@ -145,6 +146,7 @@ def create_app(
 
     app.include_router(api)
     app.include_router(health.root)
+    describe(app)
     if (settings.web / "index.html").exists():
         app.mount("/assets", StaticFiles(directory=settings.web / "assets"))
 
