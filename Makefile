@@ -46,7 +46,7 @@ kills: setup-test
 fuzz: setup-test .venv/.ready-fuzz
 	for role in administrator engineer viewer nobody; do AS=$$role EXAMPLES=$${EXAMPLES:-700} .venv/bin/pytest -q -o timeout=36000 tests/api/test_schema.py || exit 1; done
 	EXAMPLES_OF_READERS=$${EXAMPLES_OF_READERS:-10000} .venv/bin/pytest -q -n 2 -o timeout=36000 tests/fuzz
-	for name in $$($(PY) -m tests.fuzz.coverage list); do $(PY) -m tests.fuzz.coverage $$name -runs=$${RUNS:-60000} -seed=$${SEED:-1} || exit 1; done
+	for name in $$($(PY) -m tests.fuzz.coverage list); do $(PY) -m tests.fuzz.coverage $$name -runs=$${RUNS:-200000} -max_total_time=$${SECONDS_EACH:-300} -seed=$${SEED:-1} || exit 1; done
 
 .venv/.ready-fuzz: .venv/.ready-test requirements-fuzz.lock
 	.venv/bin/pip install -q --require-hashes -r requirements-fuzz.lock

@@ -36,8 +36,9 @@ def new_application(folder: Path, *options: str, **environment: str) -> Iterator
 class Application:
     """``serve`` on a folder; ``as_`` gives a client that is signed in with a role."""
 
-    def __init__(self, folder: Path, *options: str, **environment: str) -> None:
+    def __init__(self, folder: Path, *options: str, module: str = "hardy_gauge.cli.main", **environment: str) -> None:
         self.folder, self.port = folder, free_port()
+        self.module = module
         self.options, self.environment = options, environment
         self.address = f"http://127.0.0.1:{self.port}"
         self.clients: list[httpx.Client] = []
@@ -48,7 +49,7 @@ class Application:
         command = [
             sys.executable,
             "-m",
-            "hardy_gauge.cli.main",
+            self.module,
             "serve",
             "--data",
             str(self.folder),
