@@ -14,13 +14,14 @@ from hardy_gauge.api.app import create_app
 from hardy_gauge.queries import fleet
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Cluster
 from tests.conftest import Serving, signed_in
 
 
 class Counted:
     """An application whose fleet is counted each time it is computed, and whose clock the test moves."""
 
-    def __init__(self, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def __init__(self, folder: Path, monkeypatch: pytest.MonkeyPatch, share_s: float = 0.0) -> None:
         self.now, self.count, self._lock = 1_795_000_000_000_000, 0, threading.Lock()
         settings = AppSettings(data=folder, demo=True, web=Path("/nowhere"))
         self.store = Store(settings.store_path)
@@ -33,7 +34,7 @@ class Counted:
             return computed(*given)  # type: ignore[arg-type]
 
         monkeypatch.setattr(fleet, "fleet", counted)
-        self.app = create_app(settings, self.store, clock=lambda: self.now)
+        self.app = create_app(settings, self.store, clock=lambda: self.now, share_s=share_s)
 
 
 @pytest.fixture
@@ -71,3 +72,21 @@ def test_what_is_known_is_not_sent_again(served: tuple[Counted, httpx.Client]) -
     with httpx.Client(base_url=client.base_url, trust_env=False) as stranger:
         assert stranger.get("/api/fleet", headers={"if-none-match": first.headers["etag"]}).status_code == 401
     assert client.get("/api/servers/nobody").status_code == 404 and client.get("/api/servers/nobody").status_code == 404
+
+
+def test_what_took_long_is_shared_while_only_recording_goes_on(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    made = Counted(tmp_path, monkeypatch, share_s=600.0)
+    monkeypatch.setattr("hardy_gauge.api.shared_answers.SHARE", 1000.0)
+    with Serving(made.app) as serving, httpx.Client(base_url=serving.address, trust_env=False, timeout=30) as client:
+        signed_in(client)
+        client.get("/api/fleet")
+        for _ in range(3):
+            made.now += 3_000_000
+            with made.store.write() as session:
+                session.add(Cluster(name=f"c{made.now}"))
+            client.get("/api/fleet")
+        assert made.count == 1, "what is recorded meanwhile is in the next answer"
+        assert client.put("/api/capture-rules", json={"rules": []}).status_code == 200
+        client.get("/api/fleet")
+        assert made.count == 2, "what a person changes is seen at once"
+    made.store.close()

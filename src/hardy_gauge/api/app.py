@@ -87,9 +87,10 @@ def create_app(
     poke: Callable[[], None] = lambda: None,
     work: Callable[[], CaptureWork] | None = None,
     diagnose_every_s: float | None = None,
+    share_s: float = 0.0,
 ) -> FastAPI:
     """The application over an open store. ``clock`` is what "now" means to it; ``poke`` lets the collector know that what
-    is to be captured has changed, ``work`` is what it counts of itself; servers are diagnosed in the background every ``diagnose_every_s``, None for never.
+    is to be captured has changed, ``work`` is what it counts of itself; servers are diagnosed in the background every ``diagnose_every_s``, None for never; ``share_s`` is the longest that an answer which many share holds while only what is recorded changes.
     """
     reader = Reader(store, clock)
     incoming = settings.data / "incoming"
@@ -130,7 +131,7 @@ def create_app(
     app.state.provider = _provider(settings)
     app.state.first_code = secrets.token_urlsafe(9)
     app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
-    app.add_middleware(SharedAnswers, store=store, clock=clock)
+    app.add_middleware(SharedAnswers, store=store, clock=clock, longest_s=share_s)
     app.add_middleware(BodyLimits)
     app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
     app.add_middleware(AllowedHosts, host=settings.host, names=settings.allowed_hosts)

@@ -1,6 +1,8 @@
 """Answers that are the same for everybody who sees the same servers are computed once a second and shared, each with an ETag (RFC 9110, 8.8.3).
 
-An answer holds for the second of the application's clock in which it was asked for, and until the store is written.
+An answer holds for the second of the application's clock in which it was asked for, and until the store is written. What a
+person changes makes it new at once; for what is recorded alone, one that took long holds ``SHARE`` times as long as it took, so
+that however many look at it, it takes no more than a tenth of a core.
 """
 
 from __future__ import annotations
@@ -8,6 +10,7 @@ from __future__ import annotations
 import asyncio
 import hashlib
 import re
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -21,12 +24,15 @@ from hardy_gauge.store.reach import Reach, reach
 SHARED = re.compile(r"/api/(fleet|tape|servers/[^/]+|ledger|statements(/[^/]+)?|findings)")
 MOST_KEPT = 256
 MOST_BYTES = 4 * 2**20
+SHARE = 10.0
 _Key = tuple[str, bytes, Reach | None]
 
 
 @dataclass
 class _Answer:
     at: tuple[int, int]
+    acts: int
+    good_until_s: float
     start: Message
     body: bytes
     etag: str
@@ -34,10 +40,12 @@ class _Answer:
 
 
 class SharedAnswers:
-    """ASGI middleware; it comes after who asks is known to be allowed to."""
+    """ASGI middleware; it comes after who asks is known to be allowed to. ``longest_s`` is the most that an answer holds while
+    only what is recorded changes.
+    """
 
-    def __init__(self, app: ASGIApp, store: Store, clock: Callable[[], int]) -> None:
-        self.app, self.store, self.clock = app, store, clock
+    def __init__(self, app: ASGIApp, store: Store, clock: Callable[[], int], longest_s: float) -> None:
+        self.app, self.store, self.clock, self.longest_s = app, store, clock, longest_s
         self._kept: OrderedDict[_Key, _Answer] = OrderedDict()
         self._locks: dict[_Key, asyncio.Lock] = {}
 
@@ -49,19 +57,24 @@ class SharedAnswers:
         lock = self._locks.setdefault(key, asyncio.Lock())
         async with lock:
             found = self._kept.get(key)
-            if found is None or found.at != self._now():
+            if found is None or not self._holds(found):
                 found = await self._computed(key, scope, receive, send)
         if not lock.locked():
             self._locks.pop(key, None)
         if found is not None:
             await self._send(found, scope, send)
 
+    def _holds(self, found: _Answer) -> bool:
+        lasting = found.acts == self.store.health.acts and time.monotonic() < found.good_until_s
+        return lasting or found.at == self._now()
+
     def _now(self) -> tuple[int, int]:
         return self.clock() // 1_000_000, self.store.health.writes
 
     async def _computed(self, key: _Key, scope: Scope, receive: Receive, send: Send) -> _Answer | None:
         """The answer; None when it is one that cannot be shared, which is sent then."""
-        at, messages, parts = self._now(), list[Message](), list[bytes]()
+        at, acts, began = self._now(), self.store.health.acts, time.monotonic()
+        messages, parts = list[Message](), list[bytes]()
 
         async def keep(message: Message) -> None:
             messages.append(message)
@@ -73,7 +86,11 @@ class SharedAnswers:
             for message in messages:
                 await send(message)
             return None
-        made = _Answer(at, start, body, f'"{hashlib.sha256(body).hexdigest()[:32]}"', scope.get("route"))
+        ended = time.monotonic()
+        good_until = ended + min(self.longest_s, (ended - began) * SHARE)
+        made = _Answer(
+            at, acts, good_until, start, body, f'"{hashlib.sha256(body).hexdigest()[:32]}"', scope.get("route")
+        )
         self._kept[key] = made
         self._kept.move_to_end(key)
         while len(self._kept) > MOST_KEPT:

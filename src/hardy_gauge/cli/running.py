@@ -27,6 +27,7 @@ from hardy_gauge.store.who import anyone
 
 IMPORTS_AT_A_TIME = 3
 WORTH_SAYING_MINUTES = 60
+SHARED_S = 5.0  # half of what a screen waits until it asks again
 
 
 def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> None:
@@ -58,7 +59,9 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
     import_history(store, servers)  # the minutes that passed meanwhile
     collector = Collector(store, write_s=settings.write_every_s)
     collector.start()
-    app = create_app(settings, store, poke=collector.poke, work=collector.work, diagnose_every_s=EVERY_S)
+    app = create_app(
+        settings, store, poke=collector.poke, work=collector.work, diagnose_every_s=EVERY_S, share_s=SHARED_S
+    )
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning",
         timeout_graceful_shutdown=3, server_header=False, limit_concurrency=1000, ssl_certfile=settings.tls_cert, ssl_keyfile=settings.tls_key,

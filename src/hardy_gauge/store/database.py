@@ -54,7 +54,7 @@ class Store:
             session.connection(execution_options={"writes": True})
             add_line(session, replace(found, action=action), detail)
             session.commit()
-        self.health.succeeded(0.0)
+        self.health.succeeded(0.0, True)
 
     @contextmanager
     def write(self) -> Iterator[Session]:
@@ -73,7 +73,7 @@ class Store:
                 self.health.failed(error)
                 session.rollback()
                 raise
-        self.health.succeeded(time.monotonic() - began)
+        self.health.succeeded(time.monotonic() - began, acts() is not None)
 
     def close(self) -> None:
         """Close all connections."""

@@ -32,13 +32,14 @@ class WriteHealth:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self.failure: WriteFailure | None = None
-        self.writes = self.failures = 0
+        self.writes = self.acts = self.failures = 0
         self.write_s = 0.0
 
-    def succeeded(self, took_s: float) -> None:
-        """A transaction was stored."""
+    def succeeded(self, took_s: float, by_somebody: bool = False) -> None:
+        """A transaction was stored; ``by_somebody``: what a person or a program asked for, and not what was recorded."""
         with self._lock:
             self.writes, self.write_s = self.writes + 1, self.write_s + took_s
+            self.acts += by_somebody
             over, self.failure = self.failure, None
         if over is not None:
             log.warning("the store can be written again; it could not since %s us: %s", over.since_us, over.why)
