@@ -102,6 +102,7 @@ def test_a_role_for_one_cluster(visitor: Page, own: Application) -> None:
     expect(page.locator("nav[aria-label=Screens]")).to_be_visible()
     page.goto("/setup/people")
     page.get_by_label("Role of viewer", exact=True).select_option("none")
+    page.get_by_label("Add a role for a part to viewer").click()
     page.get_by_label("Name of the part for viewer").fill("quay")
     page.locator("[data-test=part-add-viewer]").click()
     expect(page.get_by_label("Take the role for cluster quay from viewer")).to_be_visible()

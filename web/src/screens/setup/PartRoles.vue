@@ -11,11 +11,13 @@ const PARTS = ['viewer', 'engineer'] as const
 const kind = ref<(typeof KINDS)[number]>('cluster')
 const role = ref<(typeof PARTS)[number]>('viewer')
 const name = ref('')
+const adding = ref(false)
 const known = computed(() => (kind.value === 'cluster' ? groups.clusters : groups.labels))
 const others = computed(() => grants.filter((one) => one.kind !== kind.value || one.name !== name.value) as Schemas['NewGrant'][])
 function add() {
   emit('change', [...others.value, { kind: kind.value, name: name.value.trim(), role: role.value }])
   name.value = ''
+  adding.value = false
 }
 const drop = (gone: Schemas['Grant']) => emit('change', grants.filter((one) => one !== gone) as Schemas['NewGrant'][])
 </script>
@@ -26,7 +28,8 @@ const drop = (gone: Schemas['Grant']) => emit('change', grants.filter((one) => o
       {{ one.role }} of {{ one.kind }} <b>{{ one.name }}</b>
       <BButton size="sm" variant="link" :disabled="busy" :aria-label="`Take the role for ${one.kind} ${one.name} from ${person}`" @click="drop(one)">Remove</BButton>
     </div>
-    <form class="form-line" @submit.prevent="add">
+    <BButton v-if="!adding" size="sm" variant="link" class="add" :aria-label="`Add a role for a part to ${person}`" @click="adding = true">Add</BButton>
+    <form v-else class="form-line" @submit.prevent="add">
       <BFormSelect v-model="role" :options="[...PARTS]" size="sm" :aria-label="`Role of ${person} for a part`" class="short" />
       <span>of</span>
       <BFormSelect v-model="kind" :options="[...KINDS]" size="sm" :aria-label="`Part for ${person}`" class="short" />
@@ -38,6 +41,9 @@ const drop = (gone: Schemas['Grant']) => emit('change', grants.filter((one) => o
 </template>
 
 <style scoped>
+.add {
+  padding-left: 0;
+}
 .one {
   display: flex;
   align-items: baseline;
