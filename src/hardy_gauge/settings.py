@@ -18,6 +18,9 @@ def _several(value: object) -> object:
     return value.replace(",", " ").split() if isinstance(value, str) else value
 
 
+FactorOf = Literal["nobody", "administrators", "everyone"]
+
+
 class AppSettings(BaseSettings):
     """Where the data is, where the application listens, and what it captures."""
 
@@ -51,6 +54,9 @@ class AppSettings(BaseSettings):
         description="names under which it answers beside loopback ones and, where it listens for others, IP addresses",
     )
     files: Path | None = Field(None, description="folder below which SQLite files may be servers; none without it")
+    second_factor_of: FactorOf = Field(
+        "nobody", description="people who need a second factor: nobody, administrators, or everyone"
+    )
     allow_networks: Annotated[list[str], NoDecode, BeforeValidator(_several)] = Field(
         default_factory=list,
         description="networks that servers may be in although they are special: loopback, link-local and the like",

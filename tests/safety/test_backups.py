@@ -297,7 +297,13 @@ def test_tls_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None
         code = app.log.read_text().rpartition(" is ")[2].strip()
         body = {"code": code, "name": "head", "password": running.PASSWORD}
         answer = client.post("/api/first", json=body)
-        assert answer.status_code == 204 and "; Secure" in answer.headers["set-cookie"]
+        cookie = answer.headers["set-cookie"]
+        assert (
+            answer.status_code == 204 and "; Secure" in cookie and cookie.startswith("__Host-") and "Path=/" in cookie
+        )
+        assert client.get("/api/fleet").status_code == 200
+        plain = {"cookie": f"hardy_gauge={client.cookies['__Host-hardy_gauge']}"}
+        assert app.client(verify=context).get("/api/fleet", headers=plain).status_code == 401
     finally:
         app.close()
     half = command("serve", "--tls-cert", str(cert), "--data", str(tmp_path / "other"))

@@ -7,13 +7,14 @@ import sqlite3
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import httpx
 import pyotp
 import pytest
 
 from tests.conftest import wait_until
-from tests.safety.running import PASSWORD, Application, command
+from tests.safety.running import PASSWORD, Application, command, new_application
 
 NEW = "brittle-comet-orchard-93"
 
@@ -266,3 +267,19 @@ def test_a_line_that_is_missing_or_changed_shows(fresh: Application) -> None:
             connection.execute(change)
         wait_until(lambda: verify()[0] == 1, 10)
     assert head.get("/api/audit/state").json()["broken"] == 3
+
+
+def test_a_second_factor_that_is_required(tmp_path: Path) -> None:
+    """Who has to have one can do nothing before it is set up; the others go on."""
+    with new_application(tmp_path / "data") as app:
+        app.stop()
+        app.environment["HARDY_GAUGE_SECOND_FACTOR_OF"] = "administrators"
+        app.start()
+        head = app.as_("administrator")
+        answer = head.get("/api/fleet")
+        assert answer.status_code == 403 and answer.json()["field"] == "second_factor"
+        assert app.as_("engineer").get("/api/fleet").status_code == 200
+        secret = head.post("/api/me/second-factor/new").json()["secret"]
+        body = {"secret": secret, "code": pyotp.TOTP(secret).now()}
+        assert head.put("/api/me/second-factor", json=body).status_code == 200
+        assert head.get("/api/fleet").status_code == 200

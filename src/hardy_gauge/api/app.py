@@ -133,7 +133,9 @@ def create_app(
     app.state.sign_in_limits, app.state.passwords = SignInLimits(), PasswordPool()
     app.add_middleware(SharedAnswers, store=store, clock=clock, longest_s=share_s)
     app.add_middleware(BodyLimits)
-    app.add_middleware(Authorisation, store=store, clock=clock, confirms=not settings.demo)
+    app.add_middleware(
+        Authorisation, store=store, clock=clock, confirms=not settings.demo, factor_of=settings.second_factor_of
+    )
     app.add_middleware(AllowedHosts, host=settings.host, names=settings.allowed_hosts)
     app.add_middleware(RequestTracking, metrics=app.state.own_metrics)
     problems.install(app)

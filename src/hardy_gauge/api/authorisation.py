@@ -12,7 +12,16 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from hardy_gauge.api.problems import answer
-from hardy_gauge.api.route_roles import CONFIRMED, EXPORTS, NO_ACT, READS, counts_for_parts, least_role
+from hardy_gauge.api.route_roles import (
+    CONFIRMED,
+    EXPORTS,
+    NO_ACT,
+    READS,
+    WITHOUT_FACTOR,
+    counts_for_parts,
+    least_role,
+)
+from hardy_gauge.settings import FactorOf
 from hardy_gauge.store.audit import Acting, acting
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.people import SignIn, Token
@@ -20,6 +29,7 @@ from hardy_gauge.store.reach import Reach, reach_of, reaching
 from hardy_gauge.store.who import Who, hashed, of_cookie, of_token
 
 COOKIE = "hardy_gauge"
+SECURE_COOKIE = "__Host-hardy_gauge"  # over TLS browsers take it from this host alone
 CSRF_HEADER = "x-csrf-token"
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self' data:; "
@@ -32,10 +42,19 @@ HEADERS = {
 
 
 class Authorisation:
-    """ASGI middleware for everything under /api. ``confirms``: people are asked again who they are before what matters most."""
+    """ASGI middleware for everything under /api. ``confirms``: people are asked again who they are before what matters most;
+    ``factor_of``: who can do nothing without a second factor but set one up.
+    """
 
-    def __init__(self, app: ASGIApp, store: Store, clock: Callable[[], int], confirms: bool = True) -> None:
-        self.app, self.store, self.clock, self.confirms = app, store, clock, confirms
+    def __init__(
+        self,
+        app: ASGIApp,
+        store: Store,
+        clock: Callable[[], int],
+        confirms: bool = True,
+        factor_of: FactorOf = "nobody",
+    ) -> None:
+        self.app, self.store, self.clock, self.confirms, self.factor_of = app, store, clock, confirms, factor_of
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -57,7 +76,7 @@ class Authorisation:
         if not path.startswith(("/api", "/metrics")):
             await self.app(scope, receive, with_headers)
             return
-        who = await run_in_threadpool(self._who, Headers(scope=scope))
+        who = await run_in_threadpool(self._who, Headers(scope=scope), scope.get("scheme", ""))
         scope.setdefault("state", {})["who"] = who
         refused = self._refusal(who, method, path, Headers(scope=scope))
         found = None if refused is not None else await run_in_threadpool(self._reach, who, method, path)
@@ -94,10 +113,10 @@ class Authorisation:
         with self.store.read() as session:
             return reach_of(session, who.role, who.grants, role, writes=method not in READS)
 
-    def _who(self, headers: Headers) -> Who | None:
+    def _who(self, headers: Headers, scheme: str) -> Who | None:
         now = self.clock()
         token = headers.get("authorization", "")
-        key = cookie_of(headers)
+        key = cookie_of(headers, scheme)
         if token.lower().startswith("bearer "):
             secret = token[7:].strip()
             with self.store.read() as session:
@@ -138,6 +157,9 @@ class Authorisation:
             and not secrets.compare_digest(headers.get(CSRF_HEADER, "").encode(), who.csrf_token.encode())
         ):
             return 403, "Not from this application", f"a write from a browser needs its {CSRF_HEADER} header", ""
+        required = self.factor_of == "everyone" or (self.factor_of == "administrators" and who.may("administrator"))
+        if required and not who.second_factor and not WITHOUT_FACTOR.fullmatch(path):
+            return 403, "A second factor is needed", "second_factor: set it up first, under Setup, You", "second_factor"
         if self.confirms and method not in READS and not who.confirmed and CONFIRMED.fullmatch(path):
             return 403, "Confirm who you are", "confirm: give your password again before this is changed", "confirm"
         return None
@@ -148,10 +170,17 @@ def for_fleet(who: Who) -> str:
     return " for the whole fleet" if who.grants else ""
 
 
-def cookie_of(headers: Headers) -> str:
+def cookie_name(scheme: str) -> str:
+    """What the cookie of a signed-in browser is called."""
+    return SECURE_COOKIE if scheme == "https" else COOKIE
+
+
+def cookie_of(headers: Headers, scheme: str) -> str:
+    """What a browser's cookie holds; empty where there is none."""
     jar: SimpleCookie = SimpleCookie()
     try:
         jar.load(headers.get("cookie", ""))
     except CookieError:
         return ""
-    return jar[COOKIE].value if COOKIE in jar else ""
+    name = cookie_name(scheme)
+    return jar[name].value if name in jar else ""

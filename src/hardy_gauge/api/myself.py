@@ -106,7 +106,7 @@ async def confirm(
                 raise NotAllowed(
                     "code: the six digits that your device shows are needed too", "code", "A code is needed"
                 )
-            row = session.get(SignIn, w.hashed(cookie_of(request.headers)))
+            row = session.get(SignIn, w.hashed(cookie_of(request.headers, request.url.scheme)))
             if row is not None:
                 row.confirmed_us = reader.clock()
 
@@ -118,7 +118,9 @@ async def confirm(
 def sign_ins(request: Request, reader: CurrentReader, name: CurrentName) -> list[SignInOut]:
     """One's own browsers that are signed in, the one that asks first."""
     with reader.store.read() as session:
-        return persons.sign_ins_of(session, _me(session, name), w.hashed(cookie_of(request.headers)), reader.clock())
+        return persons.sign_ins_of(
+            session, _me(session, name), w.hashed(cookie_of(request.headers, request.url.scheme)), reader.clock()
+        )
 
 
 @router.delete("/sign-ins/{sign_in}", status_code=204)

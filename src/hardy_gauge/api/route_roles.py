@@ -32,6 +32,8 @@ EXPORTS = re.compile(
 )
 # asked again who they are, unless the password was given a while ago; a token says so itself
 CONFIRMED = re.compile(r"/api/((people|accounts)(/.*)?|tokens|me/second-factor)")
+# what somebody may do who still has to set up the second factor that is required of them
+WITHOUT_FACTOR = re.compile(r"/api/me/.*")
 # where a role for a cluster or a label counts: what is asked or changed is of servers, and other servers are left out
 FOR_PARTS: tuple[tuple[str, str], ...] = (
     ("READ", r"/api/(fleet|tape|ledger|statements(/[^/]+)?|findings|find|connections)"),

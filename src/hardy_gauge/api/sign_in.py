@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, SecretStr
 from sqlalchemy import select
 from starlette.concurrency import run_in_threadpool
 
-from hardy_gauge.api.authorisation import COOKIE, cookie_of
+from hardy_gauge.api.authorisation import cookie_name, cookie_of
 from hardy_gauge.api.browser import sign_in_browser
 from hardy_gauge.api.current import CurrentReader, CurrentSettings, client_of, limits_of, passwords_of
 from hardy_gauge.api.fields import Code, Password, PersonName, Strict
@@ -159,9 +159,9 @@ async def first(wanted: First, request: Request, response: Response, reader: Cur
 
 @router.post("/sign-out", status_code=204)
 def sign_out(request: Request, response: Response, reader: CurrentReader) -> None:
-    key = cookie_of(request.headers)
+    key = cookie_of(request.headers, request.url.scheme)
     with reader.store.write() as session:
         row = session.get(SignIn, w.hashed(key)) if key else None
         if row is not None:
             session.delete(row)
-    response.delete_cookie(COOKIE)
+    response.delete_cookie(cookie_name(request.url.scheme), secure=request.url.scheme == "https")

@@ -28,7 +28,8 @@ TOKEN = "hgt_"
 class Who:
     """Who asks: ``csrf_token`` is what a browser has to repeat with every write; empty for a program with a token.
     ``confirmed`` is false for a browser whose password was given a while ago. ``role`` is for the whole fleet, ``grants`` are
-    for parts of it. ``person`` is whose token it is; the same as ``name`` for a browser.
+    for parts of it. ``second_factor``: they have one, or a provider vouches for
+    them, or it is a program. ``person`` is whose token it is; the same as ``name`` for a browser.
     """
 
     name: str
@@ -37,6 +38,7 @@ class Who:
     grants: tuple[Grant, ...] = ()
     csrf_token: str = ""
     confirmed: bool = True
+    second_factor: bool = True
 
     def may(self, role: Role) -> bool:
         """Whether they have at least ``role`` for the whole fleet."""
@@ -124,7 +126,8 @@ def of_cookie(session: Session, key: str, now_us: int) -> tuple[Who, bool] | Non
         return None
     confirmed = now_us - row.confirmed_us <= CONFIRMED_US
     name = row.person.name
-    who = Who(name, name, role_named(row.person.role), grants_of(row.person), row.csrf_token, confirmed)
+    factor = row.person.totp is not None or row.person.subject is not None
+    who = Who(name, name, role_named(row.person.role), grants_of(row.person), row.csrf_token, confirmed, factor)
     return who, now_us - row.seen_us > SEEN_EVERY_US
 
 

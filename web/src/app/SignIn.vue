@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { BButton, BFormInput } from 'bootstrap-vue-next'
+import { BButton, BFormCheckbox, BFormInput } from 'bootstrap-vue-next'
 import { ref } from 'vue'
 import { answered, api, type Problem } from '@/api/client'
 import { ask, me } from '@/state/me'
@@ -7,6 +7,7 @@ import { ask, me } from '@/state/me'
 /** The only sheet for whoever is not signed in. */
 const name = ref('')
 const password = ref('')
+const shown = ref(false)
 const code = ref('')
 const coded = ref(false)
 const busy = ref(false)
@@ -45,7 +46,12 @@ const sign = () => {
         <p v-if="me?.first">Nobody can sign in yet. Whoever has the code that was printed where the application was started becomes its administrator.</p>
         <template v-if="me?.first"><label for="code">Code</label><BFormInput id="code" v-model="code" autocomplete="off" data-test="code" /></template>
         <label for="name">Name</label><BFormInput id="name" v-model="name" autocomplete="username" autofocus data-test="name" /> <label for="password">Password</label
-        ><BFormInput id="password" v-model="password" type="password" :autocomplete="me?.first ? 'new-password' : 'current-password'" data-test="password" />
+        ><BFormInput id="password" v-model="password" :type="shown ? 'text' : 'password'" :autocomplete="me?.first ? 'new-password' : 'current-password'" data-test="password" /><BFormCheckbox
+          v-model="shown"
+          class="mt-1"
+          data-test="show-password"
+          >show the password</BFormCheckbox
+        >
         <template v-if="!me?.first && coded"
           ><label for="device-code">Code of your device, or a recovery code</label><BFormInput id="device-code" v-model="code" autocomplete="one-time-code" autofocus data-test="device-code"
         /></template>
