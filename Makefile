@@ -4,7 +4,7 @@ DATA ?= data/demo
 PY := .venv/bin/python
 SHELL := /bin/bash
 
-.PHONY: setup setup-test demo test kills fuzz advisories lint format bench shots docs web-types clean
+.PHONY: setup setup-test demo test kills fuzz soak advisories lint format bench shots docs web-types clean
 
 setup: .venv/.ready web/dist/index.html
 
@@ -41,6 +41,10 @@ test: setup-test
 # the long runs of what `make test` does in small; SEED, KILLS, KILLS_OF_SERVE, KILLS_OF_TRIALS and EXAMPLES cut them into pieces
 kills: setup-test
 	KILLS=$${KILLS:-800} KILLS_OF_SERVE=$${KILLS_OF_SERVE:-100} KILLS_OF_TRIALS=$${KILLS_OF_TRIALS:-100} .venv/bin/pytest -n 2 --dist loadgroup tests/faults
+
+# fifty browsers for an hour on the demo, while its 22 servers are recorded
+soak: setup-test
+	SOAK_S=$${SOAK_S:-3600} BROWSERS=$${BROWSERS:-50} .venv/bin/pytest -s tests/faults/test_soak.py
 
 # a million cases: every route by role, every reader by Hypothesis, and by Atheris where code was not reached yet
 fuzz: setup-test .venv/.ready-fuzz

@@ -42,7 +42,13 @@ class Visits:
     async def browser(self, address: str, headers: dict[str, str], chance: random.Random, until: float) -> None:
         """Somebody who looks at one screen after the other; each is asked again while it is looked at."""
         etags: dict[str, str] = {}
-        async with httpx.AsyncClient(base_url=address, headers=headers, trust_env=False, timeout=60) as client:
+        async with httpx.AsyncClient(
+            base_url=address,
+            headers=headers,
+            trust_env=False,
+            timeout=60,
+            limits=httpx.Limits(keepalive_expiry=2 * LIVE_S),
+        ) as client:
             await asyncio.sleep(chance.uniform(0, LIVE_S))
             while time.monotonic() < until:
                 screen = chance.choice(SCREENS)

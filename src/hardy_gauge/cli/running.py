@@ -28,6 +28,7 @@ from hardy_gauge.store.who import anyone
 IMPORTS_AT_A_TIME = 3
 WORTH_SAYING_MINUTES = 60
 SHARED_S = 5.0  # half of what a screen waits until it asks again
+KEPT_ALIVE_S = 30  # a screen that follows the clock keeps its connection
 
 
 def run(settings: AppSettings, on_ready: Callable[[], None] = lambda: None) -> None:
@@ -64,7 +65,7 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
     )
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning",
-        timeout_graceful_shutdown=3, server_header=False, limit_concurrency=1000, ssl_certfile=settings.tls_cert, ssl_keyfile=settings.tls_key,
+        timeout_graceful_shutdown=3, timeout_keep_alive=KEPT_ALIVE_S, server_header=False, limit_concurrency=1000, ssl_certfile=settings.tls_cert, ssl_keyfile=settings.tls_key,
     )  # fmt: skip
 
     class Announced(uvicorn.Server):

@@ -49,9 +49,19 @@ class Unreadable(ValueError):
 def read_uses(sql: str, schema: Mapping[str, list[str]], dialect: str = "postgres") -> Uses:
     """How a statement uses the columns of ``schema`` (table → columns); Unreadable when it cannot be parsed."""
     try:
-        tree = sqlglot.parse_one(sql, read=dialect)
+        return _uses(sqlglot.parse_one(sql, read=dialect), schema, dialect)
     except sqlglot.errors.SqlglotError as error:
         raise Unreadable(str(error).splitlines()[0]) from error
+    except (
+        TypeError,
+        AttributeError,
+        ValueError,
+        RecursionError,
+    ) as error:  # what the parser makes of half a statement
+        raise Unreadable(f"this is no statement that can be read: {error}") from error
+
+
+def _uses(tree: Expr, schema: Mapping[str, list[str]], dialect: str) -> Uses:
     names = {t.alias_or_name: t.name for t in tree.find_all(exp.Table)}
     uses = Uses({name: TableUse(name) for name in names.values() if name in schema}, [])
     conditions: list[Expr] = []
