@@ -56,6 +56,10 @@ class TooManyTries(GaugeError):
         self.retry_s = retry_s
 
 
+class TooLarge(GaugeError):
+    title = "Too large"
+
+
 class WrongMediaType(GaugeError):
     title = "Not this media type"
 

@@ -18,7 +18,7 @@ STATUS: tuple[tuple[type[e.GaugeError], int], ...] = (
     (e.Refused, 422), (e.Unsupported, 501), (e.NeverAsked, 409),
     (e.AddressNotAllowed, 403), (e.AccountNotForHost, 403), (e.AccountNotForPerson, 403), (e.ProbeError, 502), (e.NotFound, 404),
     (e.Conflict, 409), (e.NotSignedIn, 401), (e.NotAllowed, 403), (e.TooManyTries, 429),
-    (e.WrongMediaType, 415), (e.Malformed, 400), (e.InvalidInput, 422), (SandboxEnded, 503), (e.ProviderError, 502),
+    (e.WrongMediaType, 415), (e.TooLarge, 413), (e.Malformed, 400), (e.InvalidInput, 422), (SandboxEnded, 503), (e.ProviderError, 502),
     (e.GaugeError, 500),
 )  # fmt: skip
 TITLES = {

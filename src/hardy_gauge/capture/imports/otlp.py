@@ -23,6 +23,7 @@ USER = ("db.user",)
 ROWS = ("db.response.returned_rows",)
 CUMULATIVE = ("2", "AGGREGATION_TEMPORALITY_CUMULATIVE")
 MOST_ATTRIBUTES = 200
+NO_DATABASE = "not a span of a database"
 # by server and series: when it was read last (nanoseconds), and what it was
 Counted = dict[tuple[str, str], tuple[int, float]]
 
@@ -72,7 +73,7 @@ class OtlpContent:
         own = attributes(span)
         text = _first(own, TEXT)
         if not text:
-            word = "a database span without its text" if _first(own, SYSTEM) else "not a span of a database"
+            word = "a database span without its text" if _first(own, SYSTEM) else NO_DATABASE
             rejected.add(line, f"{word}: {str(span.get('name', ''))[:60]}")
             return
         start, end = _nanos(span.get("startTimeUnixNano")), _nanos(span.get("endTimeUnixNano"))

@@ -10,8 +10,6 @@ from hardy_gauge.capture.imports.otlp import Counted
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 from hardy_gauge.store.database import Store
 
-MOST_REASONS = 5
-
 
 class OtlpReceiver:
     """Stores what messages hold; safe to be called from several threads."""
@@ -21,16 +19,18 @@ class OtlpReceiver:
         self._lock = threading.Lock()
         self._counted: Counted = {}
 
-    def receive(self, document: Any, who: str, now_us: int) -> RejectedRows:
-        """Store what one message holds; returns what was rejected."""
+    def receive(self, signal: str, document: Any, who: str, now_us: int) -> RejectedRows:
+        """Store what one message holds; returns what was rejected. Log records are not kept."""
+        if signal == "logs":
+            rejected = RejectedRows()
+            for _ in range(_log_records(document)):
+                rejected.add(1, "log records are not kept")
+            return rejected
         with self._lock:
             return receive(self.store, document, who, now_us, self._counted)
 
 
-def partial_success(signal: str, rejected: RejectedRows) -> dict[str, Any]:
-    """The answer to a message as OTLP has it: empty, or how many spans or data points were rejected and why."""
-    if not rejected.count:
-        return {}
-    kind = "rejectedSpans" if signal == "traces" else "rejectedDataPoints"
-    words = "; ".join(f"{count} × {why}" for why, count in rejected.reasons.most_common(MOST_REASONS))
-    return {"partialSuccess": {kind: str(rejected.count), "errorMessage": words}}
+def _log_records(document: Any) -> int:
+    resources = document.get("resourceLogs", []) if isinstance(document, dict) else []
+    scopes = [s for one in resources if isinstance(one, dict) for s in one.get("scopeLogs", []) if isinstance(s, dict)]
+    return sum(len(scope.get("logRecords", [])) for scope in scopes)

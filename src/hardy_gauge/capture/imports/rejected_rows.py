@@ -60,6 +60,12 @@ class RejectedRows:
     def count(self) -> int:
         return sum(self.reasons.values())
 
+    def forget(self, beginning: str) -> None:
+        """Do not mention what was rejected for a reason that begins so."""
+        for why in [why for why in self.reasons if why.startswith(beginning)]:
+            del self.reasons[why]
+        self.listed[:] = [one for one in self.listed if not one[1].startswith(beginning)]
+
     def document(self) -> dict[str, Any]:
         """For the store: lines in order."""
         return {"reasons": dict(self.reasons.most_common()), "listed": sorted(self.listed)}

@@ -66,6 +66,7 @@ watch(answer.data, (all) => {
   if (going && !running.value && !timer) run(() => follow(going.id))
 })
 onUnmounted(() => window.clearTimeout(timer))
+const origin = globalThis.location?.origin ?? ''
 </script>
 
 <template>
@@ -96,8 +97,8 @@ onUnmounted(() => window.clearTimeout(timer))
       />
       <ImportTable v-if="data.imports.length" :rows="data.imports" :open="last?.id ?? null" :busy="busy" @undo="undo" />
       <p class="faded small">
-        Senders of OTLP send to <code>/api/otlp/v1/traces</code> and <code>/api/otlp/v1/metrics</code> with an engineer's token; what one of them sends over a day is one import here. From a shell:
-        <code>hardy-gauge import run FILE --server NAME</code>.
+        A client of OpenTelemetry sends here with <code>OTEL_EXPORTER_OTLP_ENDPOINT={{ origin }}/api/otlp</code> and <code>OTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20TOKEN</code>, an engineer's
+        token; what one of them sends over a day is one import. From a shell: <code>hardy-gauge import run FILE --server NAME</code>.
       </p>
     </template>
   </AnswerSheet>
