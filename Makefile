@@ -4,7 +4,7 @@ DATA ?= data/demo
 PY := .venv/bin/python
 SHELL := /bin/bash
 
-.PHONY: setup setup-test demo test kills fuzz soak advisories lint format bench shots docs web-types clean
+.PHONY: setup setup-test demo test kills fuzz soak advisories lint format dist bench shots docs web-types clean
 
 setup: .venv/.ready web/dist/index.html
 
@@ -82,6 +82,9 @@ web-types: setup
 
 bench: setup-test
 	$(PY) -m benchmarks.run
+
+dist: setup-test
+	$(PY) -m tools.dist
 
 docs: setup
 	$(PY) -m tools.docs

@@ -13,6 +13,6 @@ def settings_table() -> str:
     for name, field in AppSettings.model_fields.items():
         value = field.get_default(call_default_factory=True)
         shown = "" if value in (None, [], "") or isinstance(value, SecretStr) else str(value)
-        shown = "the built interface" if name == "web" else shown
+        shown = {"web": "the built interface", "data": "`~/.local/share/hardy-gauge`"}.get(name, shown)
         lines.append(f"| `HARDY_GAUGE_{name.upper()}` | {shown} | {field.description} |")
     return "\n".join(lines) + "\n"

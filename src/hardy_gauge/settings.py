@@ -1,13 +1,15 @@
-"""Settings of the application, from the environment (HARDY_GAUGE_…) or the command line."""
+"""Settings of the application: from the command line, the environment (HARDY_GAUGE_…), or a configuration file."""
 
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, SecretStr
-from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
+from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict, TomlConfigSettingsSource
+from pydantic_settings import PydanticBaseSettingsSource as Source
 
 from hardy_gauge.core.figures.units import byte_size
 from hardy_gauge.logs import Form
@@ -18,6 +20,23 @@ def _several(value: object) -> object:
     return value.replace(",", " ").split() if isinstance(value, str) else value
 
 
+def own_data_folder() -> Path:
+    """Where the user's programs keep their data (XDG Base Directory Specification)."""
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "hardy-gauge"
+
+
+def configuration_file() -> Path:
+    """HARDY_GAUGE_CONFIG, or the user's own configuration (XDG Base Directory Specification)."""
+    home = Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config")
+    return Path(os.environ.get("HARDY_GAUGE_CONFIG") or home / "hardy-gauge" / "config.toml")
+
+
+def built_interface() -> Path:
+    """Beside the modules of an installed package; in a working copy where it was built."""
+    installed = Path(__file__).parent / "interface"
+    return installed if installed.is_dir() else Path(__file__).parents[2] / "web" / "dist"
+
+
 FactorOf = Literal["nobody", "administrators", "everyone"]
 
 
@@ -26,7 +45,15 @@ class AppSettings(BaseSettings):
 
     model_config = SettingsConfigDict(env_prefix="HARDY_GAUGE_")
 
-    data: Path = Field(Path("data"), description="folder of the store")
+    @classmethod
+    def settings_customise_sources(
+        cls, settings_cls: type[BaseSettings], init_settings: Source, env_settings: Source, dotenv_settings: Source,
+        file_secret_settings: Source,
+    ) -> tuple[Source, ...]:  # fmt: skip
+        """Options count before the environment, and that before the configuration file."""
+        return init_settings, env_settings, TomlConfigSettingsSource(settings_cls, toml_file=configuration_file())
+
+    data: Path = Field(default_factory=own_data_folder, description="folder of the store")
     host: str = Field("127.0.0.1", description="address to listen on")
     port: int = Field(8642, ge=1, le=65535, description="port to listen on")
     public_address: str = Field("", description="address under which browsers reach it, where a proxy stands before it")
@@ -46,7 +73,7 @@ class AppSettings(BaseSettings):
         None, description="certificate as PEM, with the chain: it answers over TLS alone then"
     )
     tls_key: Path | None = Field(None, description="key of the certificate as PEM")
-    web: Path = Field(Path(__file__).parents[2] / "web" / "dist", description="folder of the built interface")
+    web: Path = Field(default_factory=built_interface, description="folder of the built interface")
     servers: list[str] = Field(default_factory=list, description="addresses of probes whose servers are captured")
     write_every_s: float = Field(10.0, ge=1, le=60, description="seconds between writes of what was gathered")
     allowed_hosts: Annotated[list[str], NoDecode, BeforeValidator(_several)] = Field(

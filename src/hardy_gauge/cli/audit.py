@@ -8,12 +8,11 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import asdict
-from pathlib import Path
-from typing import Annotated
 
 import typer
 from sqlalchemy import func, select
 
+from hardy_gauge.cli.options import Data
 from hardy_gauge.core.narrative.audit import chain_words
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.audit import Acting, acting, first_broken
@@ -22,7 +21,6 @@ from hardy_gauge.store.people import Audit
 from hardy_gauge.store.persons import audit_line
 
 app = typer.Typer(no_args_is_help=True, help="Who did what: the chain of lines checked, and all of it as JSON lines.")
-Data = Annotated[Path, typer.Option(help="Folder of the store.")]
 
 
 @contextmanager
@@ -33,7 +31,7 @@ def as_operator(command: str, on: str) -> Iterator[None]:
 
 
 @app.command("verify")
-def verify(data: Data = Path("data")) -> None:
+def verify(data: Data) -> None:
     """Check that no line of the audit log was changed or is missing; exit code 1 when one was.
 
     Example: hardy-gauge audit verify --data data
@@ -53,7 +51,7 @@ def verify(data: Data = Path("data")) -> None:
 
 
 @app.command("export")
-def export(data: Data = Path("data")) -> None:
+def export(data: Data) -> None:
     """Print the whole audit log as JSON lines, the oldest first."""
     store = Store(AppSettings(data=data).store_path)
     with store.read() as session:

@@ -9,6 +9,7 @@ from typing import Annotated
 
 import typer
 
+from hardy_gauge.cli.options import Data
 from hardy_gauge.core.figures.formatting import size
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store import backup as backups
@@ -16,14 +17,13 @@ from hardy_gauge.store.data_folder import locked
 from hardy_gauge.store.keyring import FILE
 
 PASSPHRASE = "HARDY_GAUGE_BACKUP_PASSPHRASE"
-Data = Annotated[Path, typer.Option(help="Folder of the store.")]
 
 
 def backup(
     to: Annotated[
         Path, typer.Argument(help="A file that ends in .backup, or a folder for one with the time in its name.")
     ],
-    data: Data = Path("data"),
+    data: Data,
     encrypt: Annotated[
         bool, typer.Option(help=f"With the passphrase in {PASSPHRASE}, or a new one that is printed.")
     ] = False,

@@ -11,6 +11,7 @@ import typer
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.bundle_parts import BadBundle
 from hardy_gauge.cli.audit import as_operator
+from hardy_gauge.cli.options import Data
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
@@ -24,7 +25,7 @@ class Form(StrEnum):
 
 
 @app.command("open")
-def open_(file: File, data: Annotated[Path, typer.Option(help="Folder of the store; made if missing.")]) -> None:
+def open_(file: File, data: Data) -> None:
     """Take a bundle's servers into a store; `hardy-gauge serve --data` shows them.
 
     Example: hardy-gauge bundle open loans.bundle --data home

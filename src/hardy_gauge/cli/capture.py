@@ -14,6 +14,7 @@ import typer
 
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.cli.options import Data
 from hardy_gauge.cli.running import register_all
 from hardy_gauge.core.figures.units import duration
 from hardy_gauge.probes import outbound
@@ -27,10 +28,10 @@ SECRET = "HARDY_GAUGE_SECRET"
 
 
 def capture(
+    data: Data,
     target: Annotated[list[str], typer.Option(help="Address of a server, or of a probe. May be repeated.")],
     for_: Annotated[str, typer.Option("--for", help="How long, such as 60s or 5min.")] = "60s",
     out: Annotated[Path | None, typer.Option(help="Write a bundle to this file and keep no store.")] = None,
-    data: Annotated[Path, typer.Option(help="Folder of the store, without --out.")] = Path("data"),
     user: Annotated[str, typer.Option(help=f"Sign in as this user; the secret is taken from {SECRET}.")] = "",
     plain_text: Annotated[bool, typer.Option(help="The secret may be sent where nothing is encrypted.")] = False,
 ) -> None:

@@ -16,6 +16,7 @@ from sqlalchemy.orm import undefer
 from hardy_gauge.capture.imports import import_service, reading, sandboxed_reading
 from hardy_gauge.capture.imports.columns import Layout, Source, targets
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, of_document
+from hardy_gauge.cli.options import Data
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Import
@@ -26,7 +27,6 @@ app = typer.Typer(
 )
 File = Annotated[Path, typer.Argument(help="A file, or a folder of SQL files.")]
 Column = Annotated[list[str], typer.Option("--column", help="What a column is: duration=took:ms. Others are guessed.")]
-Data = Annotated[Path, typer.Option(help="Folder of the store; made if missing.")]
 MOST_SAID = 20
 
 
@@ -53,6 +53,7 @@ def preview(file: File, column: Column = []) -> None:  # noqa: B006
 
 @app.command("run")
 def run(
+    data: Data,
     file: File,
     server: Annotated[str, typer.Option(help="The server that the figures are of; created if there is none.")] = "",
     cluster: Annotated[str, typer.Option(help="The cluster of a server that is created.")] = "imported",
@@ -61,7 +62,6 @@ def run(
     whole: Annotated[bool, typer.Option(help="Every execution is there, not only those above a threshold.")] = False,
     cumulative: Annotated[bool | None, typer.Option(help="Figures of statements count up from row to row.")] = None,
     text: Annotated[str, typer.Option(help="The statement of a plan that does not say it itself.")] = "",
-    data: Data = Path("data"),
 ) -> None:
     """Import a file. What is stored already is not stored twice; rejected lines are named with the reason.
 
@@ -101,7 +101,7 @@ def run(
 
 
 @app.command("undo")
-def undo(number: Annotated[int, typer.Argument(help="The import's number.")], data: Data = Path("data")) -> None:
+def undo(number: Annotated[int, typer.Argument(help="The import's number.")], data: Data) -> None:
     """Undo an import: delete everything that it stored.
 
     Example: hardy-gauge import undo 3

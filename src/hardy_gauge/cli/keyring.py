@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from hardy_gauge.cli.audit import as_operator
+from hardy_gauge.cli.options import Data
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring, encrypt_anew
@@ -17,7 +17,7 @@ app = typer.Typer(no_args_is_help=True, help="The key that accounts' secrets are
 
 @app.command("rotate")
 def rotate(
-    data: Annotated[Path, typer.Option(help="Folder of the store.")] = Path("data"),
+    data: Data,
     same_keys: Annotated[
         bool, typer.Option(help="Only encrypt anew with the first of the keys there are, which come from elsewhere.")
     ] = False,
@@ -42,7 +42,7 @@ def rotate(
 
 
 @app.command("check")
-def check(data: Annotated[Path, typer.Option(help="Folder of the store.")] = Path("data")) -> None:
+def check(data: Data) -> None:
     """Say whether every secret can be read with the key.
 
     Example: hardy-gauge keyring check --data data

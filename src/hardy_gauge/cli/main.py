@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import sys
+from typing import Annotated
 
 import typer
 from pydantic import ValidationError
 
+from hardy_gauge import __version__
 from hardy_gauge.cli import agent, audit, backup, bundle, capture, demo, imports, keyring, plan, serve, settings, trial
 from hardy_gauge.errors import GaugeError
 
@@ -15,6 +17,23 @@ app = typer.Typer(
     help="Hardy Gauge captures what database servers wait for, explains it, and tries what would help.",
     epilog="Start with `hardy-gauge demo`: a made-up library's servers, with a trouble to find.",
 )
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(__version__)
+        raise typer.Exit
+
+
+@app.callback()
+def options(
+    version: Annotated[
+        bool, typer.Option("--version", help="Print the version.", callback=_version, is_eager=True)
+    ] = False,
+) -> None:
+    pass
+
+
 app.command("demo")(demo.demo)
 app.command("serve")(serve.serve)
 app.command("capture")(capture.capture)

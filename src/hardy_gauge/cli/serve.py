@@ -7,11 +7,27 @@ from typing import Annotated
 
 import typer
 
+from hardy_gauge.cli.options import Data
 from hardy_gauge.cli.running import run
 from hardy_gauge.settings import AppSettings
 
 
 def serve(
+    data: Data,
+    port: Annotated[
+        int,
+        typer.Option(
+            help="Port to listen on; 8642 by default.", default_factory=lambda: AppSettings().port, show_default=False
+        ),
+    ],
+    host: Annotated[
+        str,
+        typer.Option(
+            help="Address to listen on; 127.0.0.1 by default.",
+            default_factory=lambda: AppSettings().host,
+            show_default=False,
+        ),
+    ],
     server: Annotated[
         list[str] | None,
         typer.Option(
@@ -26,9 +42,6 @@ def serve(
             help="A network such as 127.0.0.0/8 in which servers may be although it is loopback or link-local. May be repeated."
         ),
     ] = None,
-    data: Annotated[Path, typer.Option(help="Folder of the store; made if missing.")] = Path("data"),
-    port: Annotated[int, typer.Option(help="Port to listen on.")] = 8642,
-    host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
 ) -> None:
     """Capture the given servers and serve what was recorded, until stopped with Ctrl-C or SIGTERM.
 
@@ -36,7 +49,8 @@ def serve(
 
     Without --server it serves what was recorded before and captures nothing.
     """
-    settings = AppSettings(data=data, port=port, host=host, servers=server or [])
+    settings = AppSettings(data=data, port=port, host=host)
+    settings.servers += server or []
     settings.allow_networks += allow_network or []
     settings.tls_cert, settings.tls_key = tls_cert or settings.tls_cert, tls_key or settings.tls_key
     scheme = "https" if settings.tls_cert else "http"

@@ -11,17 +11,15 @@ import typer
 from hardy_gauge.capture.settings_file import BadSettings, as_set, read
 from hardy_gauge.capture.settings_file import apply as follow
 from hardy_gauge.cli.audit import as_operator
+from hardy_gauge.cli.options import Data
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 
 app = typer.Typer(no_args_is_help=True, help="Capture rules, limits, the snapshot schedule and servers, as a file.")
-Data = Annotated[Path, typer.Option(help="Folder of the store.")]
 
 
 @app.command("apply")
-def apply(
-    file: Annotated[Path, typer.Argument(help="Settings as YAML; see docs/capture.md.")], data: Data = Path("data")
-) -> None:
+def apply(file: Annotated[Path, typer.Argument(help="Settings as YAML; see docs/capture.md.")], data: Data) -> None:
     """Set what a file says, all of it or nothing; a running application follows within seconds.
 
     Example: hardy-gauge settings apply gauge.yaml --data data
@@ -45,7 +43,7 @@ def apply(
 
 
 @app.command("show")
-def show(data: Data = Path("data")) -> None:
+def show(data: Data) -> None:
     """Print everything that is set as YAML."""
     store = Store(AppSettings(data=data).store_path)
     with store.read() as session:

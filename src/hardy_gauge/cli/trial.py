@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
+from hardy_gauge.cli.options import Data
 from hardy_gauge.core.figures.formatting import duration
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import TrialDesign, read_file
@@ -22,13 +23,11 @@ from hardy_gauge.store.database import Store
 
 
 def trial(
+    data: Data,
     file: Annotated[Path, typer.Argument(help="Trial as YAML; see docs/formats.md and examples/.")],
     as_json: Annotated[
         bool, typer.Option("--json", help="Print JSON: arms, runs, ratios, intervals, verdict.")
     ] = False,
-    data: Annotated[Path, typer.Option(help="Store in which the trial's server is looked up by name.")] = Path(
-        "data/demo"
-    ),
 ) -> None:
     """Run control against candidates, interleaved, and say whether the difference is real.
 
@@ -118,7 +117,7 @@ def _progress(done: float) -> bool:
     return True
 
 
-def worker(trial_id: int, data: Annotated[Path, typer.Option()] = Path("data")) -> None:
+def worker(trial_id: int, data: Data) -> None:
     """Run a stored trial (started by the application)."""
     end_with_parent()
     store = Store(AppSettings(data=data).store_path)
