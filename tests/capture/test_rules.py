@@ -78,7 +78,7 @@ def frames(recorder: Recorder) -> dict[str, pl.DataFrame]:
     taken = recorder.take()
     assert taken is not None
     found = taken.frames(recorder.registry)
-    recorder.vacuum_step(taken)
+    recorder.take_back(taken)
     return found
 
 

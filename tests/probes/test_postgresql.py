@@ -104,12 +104,15 @@ def test_sessions_show_who_holds_whom(probe: SqlPackProbe, owner: psycopg.Connec
         work.start()
         wait_until(lambda: any(s.service == "returns desk" for s in probe.sessions().sessions))
         wait_until(lambda: probe.sessions().sessions[0].wait_event.startswith("Lock:"))
-        (session,) = probe.sessions().sessions
+        looked = probe.sessions()
+        (session,), (idle,) = looked.sessions, looked.holders
         levels = probe.counters().levels
         holder.execute("COMMIT")
         work.join()
         keys = {row.key for row in probe.statements().statements}
-    assert (session.blocked_by, session.session) == pids
+    assert (session.blockers, session.session) == ([pids[0]], pids[1])
+    assert (idle.session, idle.text) == (pids[0], "UPDATE loan SET note = 'held' WHERE id = 1")
+    assert idle.transaction_began_us <= idle.idle_since_us <= looked.at_us
     assert wait_map("postgresql").family(session.wait_event) == "row lock"
     assert session.statement_key in keys, "the session's key is the counters' key"
     assert levels["idle_transactions"] == 1 and levels["running_s"] > 0

@@ -51,12 +51,14 @@ class Until:
 @dataclass
 class CaptureBatch:
     """``samples`` are looks at a session: when, the seconds it stands for, of how many sessions one was followed;
-    ``metrics`` and ``statements`` differences as ``Intervals`` makes them.
+    ``holders`` looks at
+    sessions that did nothing in an open transaction; ``metrics`` and ``statements`` differences as ``Intervals`` makes them.
     """
 
     rule: CaptureRule
     until: Until
     samples: list[tuple[int, float, int, p.Session]] = field(default_factory=list)
+    holders: list[tuple[int, float, p.Holder]] = field(default_factory=list)
     executions: list[p.ExecutionRecord] = field(default_factory=list)
     metrics: list[Interval] = field(default_factory=list)
     statements: list[StatementInterval] = field(default_factory=list)
@@ -88,6 +90,8 @@ class CaptureBatch:
             frames["table"] = self._written()
         if self.samples:
             frames["sample"] = self._sampled(registry)
+        if self.holders:
+            frames["holder"] = self._held(registry)
         if self.executions:
             hidden = {"text"} if self.rule.literals == "replaced" else set()
             rows = [e.model_dump(exclude=hidden) | {"statement_key": key_of(e)} for e in self.executions]
@@ -113,12 +117,23 @@ class CaptureBatch:
         rows = [
             {"at_us": at, "weight": every_s * one_in, "one_in": one_in, "session": s.session,
              "statement_key": key_of(s), "user": s.user, "wait_event": s.wait_event if self.rule.waits else "not recorded",
-             "service": s.service, "database": s.database, "began_us": _begin(at, s)}
+             "service": s.service, "database": s.database, "began_us": _begin(at, s), "blockers": s.waits_for() or None}
             for at, every_s, one_in, s in self.samples
         ]  # fmt: skip
         frame = registry.with_statements(_reported(rows), named=False)
         frame = frame.drop(name for name in ("weight", "one_in") if (frame[name] == 1).all())
         return registry.with_families(frame)
+
+    def _held(self, registry: StatementRegistry) -> pl.DataFrame:
+        """Looks at sessions that did nothing in an open transaction: what ran last, since when, and since when it is open."""
+        rows = [
+            {"at_us": at, "weight": every_s, "session": h.session, "statement_key": key_of(h), "user": h.user,
+             "service": h.service, "database": h.database, "client": h.client,
+             "transaction_began_us": h.transaction_began_us, "idle_since_us": h.idle_since_us}
+            for at, every_s, h in self.holders
+        ]  # fmt: skip
+        frame = pl.DataFrame(rows, schema_overrides={"statement_key": pl.String}, infer_schema_length=None)
+        return registry.with_statements(frame, named=False)
 
     def since_us(self) -> int:
         """The earliest moment that anything of it is about."""
@@ -130,7 +145,7 @@ class CaptureBatch:
     def followed_by(self, later: CaptureBatch) -> CaptureBatch:
         """Both together, after this could not be written."""
         return CaptureBatch(
-            later.rule, later.until, self.samples + later.samples, self.executions + later.executions,
+            later.rule, later.until, self.samples + later.samples, self.holders + later.holders, self.executions + later.executions,
             self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables, self.changes + later.changes,
             self.troubles + later.troubles, self.plans + later.plans, later.counters_seen or self.counters_seen,
             self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema,

@@ -259,7 +259,7 @@ class Collector:
                     if place == at and not isinstance(error, SQLAlchemyError | OSError):
                         recorder.lose(batch, now, type(error).__name__)
                     else:
-                        recorder.vacuum_step(batch)
+                        recorder.take_back(batch)
                 raise
             for recorder, _, registry in taken:
                 recorder.registry = registry

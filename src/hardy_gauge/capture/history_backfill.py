@@ -67,6 +67,9 @@ def stored_form(kind: segments.Kind, frame: pl.DataFrame, registry: StatementReg
     if kind == "metric":
         return frame.with_columns(pl.lit(60.0).alias("span_s"))
     if kind == "sample":
+        if "blocked_by" in frame.columns:
+            waits = pl.when(pl.col("blocked_by").is_not_null()).then(pl.concat_list("blocked_by"))
+            frame = frame.with_columns(waits.alias("blockers")).drop("blocked_by")
         return registry.with_families(registry.with_statements(frame))
     if kind == "statement":
         return registry.with_statements(frame.with_columns(pl.lit(60.0).alias("span_s")))

@@ -26,6 +26,7 @@ SHORTEST_GAP_US = 5_000_000
 EXECUTIONS_S = 10.0
 STEP_US = 2_000_000
 PLANS_AT_ONCE = 3
+IDLE_US = 1_000_000  # a session between two statements of a transaction is none, unless somebody waits for it
 
 
 @dataclass
@@ -88,7 +89,7 @@ class Recorder:
         finally:
             self._turn.release()
 
-    def vacuum_step(self, taken: CaptureBatch) -> None:
+    def take_back(self, taken: CaptureBatch) -> None:
         """It could not be stored."""
         with self._turn:
             self.batch = taken.followed_by(self.batch)
@@ -156,6 +157,14 @@ class Recorder:
         taken = [s for s in answer.sessions if self.rule.follows(s.session) and self._takes(s)]
         self.batch.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
         self._meet(taken)
+        waited_for = {number for session in answer.sessions for number in session.waits_for()}
+        holding = [
+            one
+            for one in answer.holders
+            if (answer.at_us - one.idle_since_us >= IDLE_US or one.session in waited_for) and self._takes(one)
+        ]
+        self.batch.holders += [(at, every_s, one) for one in holding]
+        self._meet(holding)
         self._clock(answer.at_us, now_us)
 
     def _finished(self, now_us: int, threshold_s: float) -> None:
@@ -168,12 +177,12 @@ class Recorder:
         self.executions_until_us = found.until_us
         self._meet(taken)
 
-    def _takes(self, row: p.Session | p.ExecutionRecord) -> bool:
+    def _takes(self, row: p.Session | p.Holder | p.ExecutionRecord) -> bool:
         only = self.rule.only
         text = row.text or self.registry.texts.get(row.statement_key or "", "") if only.reads_texts else ""
         return only.takes(row, text)
 
-    def _meet(self, rows: Iterable[p.Session | p.ExecutionRecord]) -> None:
+    def _meet(self, rows: Iterable[p.Session | p.Holder | p.ExecutionRecord]) -> None:
         for row in rows:
             seen = Seen.of(row)
             if seen is not None and seen.key not in self.registry.known:

@@ -11,7 +11,7 @@ from pydantic import BeforeValidator, Field, field_validator
 from hardy_gauge.core.figures.units import duration, written_duration
 from hardy_gauge.core.narrative.setup import rule_words
 from hardy_gauge.input_document import InputDocument
-from hardy_gauge.probes.protocol import ExecutionRecord, Session
+from hardy_gauge.probes.protocol import ExecutionRecord, Holder, Session
 
 FLEET = "fleet"
 
@@ -45,12 +45,12 @@ class Only(Part):
     text: str = Field("", max_length=500)
     object: str = Field("", max_length=200, description="a table, view or procedure that the text names")
 
-    def takes(self, row: Session | ExecutionRecord, text: str) -> bool:
+    def takes(self, row: Session | Holder | ExecutionRecord, text: str) -> bool:
         """Whether a session or execution is recorded; ``text`` is of its statement, empty where not known."""
         named = ((self.users, row.user), (self.services, row.service), (self.databases, row.database))
         if any(wanted and value not in wanted for wanted, value in named):
             return False
-        if self.sessions and (not isinstance(row, Session) or row.session not in self.sessions):
+        if self.sessions and (isinstance(row, ExecutionRecord) or row.session not in self.sessions):
             return False
         lower = text.lower()
         return all(part.lower() in lower for part in (self.text, self.object) if part)

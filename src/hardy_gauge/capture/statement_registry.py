@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.core.sql.normalise import normalise
-from hardy_gauge.probes.protocol import ExecutionRecord, StatementCounter
+from hardy_gauge.probes.protocol import ExecutionRecord, Holder, StatementCounter
 from hardy_gauge.probes.protocol import Session as SeenSession
 from hardy_gauge.probes.wait_map import wait_map
 from hardy_gauge.store.models import Statement
@@ -39,14 +39,14 @@ class Seen:
     database: str
 
     @classmethod
-    def of(cls, row: SeenSession | ExecutionRecord) -> Seen | None:
+    def of(cls, row: SeenSession | Holder | ExecutionRecord) -> Seen | None:
         """None where the row has no text. Without a key of the engine's the text's fingerprint is the key."""
         if not row.text:
             return None
         return cls(key_of(row) or "", row.text, row.user, row.service, row.database)
 
 
-def key_of(row: SeenSession | ExecutionRecord) -> str | None:
+def key_of(row: SeenSession | Holder | ExecutionRecord) -> str | None:
     """The engine's key of a statement, or one made from its text."""
     if row.statement_key or not row.text:
         return row.statement_key

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import polars as pl
 
@@ -11,7 +12,13 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server
 
-KINDS = {"statement": pl.Int32, "server_id": pl.Int32, "session": pl.Int64, "began_us": pl.Int64}
+KINDS: dict[str, Any] = {
+    "blockers": pl.List(pl.Int64),
+    "statement": pl.Int32,
+    "server_id": pl.Int32,
+    "session": pl.Int64,
+    "began_us": pl.Int64,
+}
 
 
 def read_samples(reader: Reader, servers: Sequence[Server], span: Span, columns: Sequence[str]) -> pl.DataFrame:

@@ -18,6 +18,7 @@ from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.coverage import first_recorded_us
 from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
+from hardy_gauge.queries.holdups import Holdup, holdups_of
 from hardy_gauge.queries.levels import LevelOut, levels_of
 from hardy_gauge.queries.offers import ReferenceOffer, reference_offers
 from hardy_gauge.queries.reader import Reader
@@ -69,6 +70,7 @@ class ServerSheet:
     settings: list[SettingOut]
     volumes: list[VolumeOut]
     levels: list[LevelOut]
+    holdups: list[Holdup]
     members: list[ClusterMember]
     changes: list[Mark]
     gaps: list[GapMark]
@@ -99,7 +101,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         capture_words=state_words, clock_skew_s=owner.capture.clock_skew_s, gauges=gauges,
         heaviest=listed.rows[:HEAVIEST], blind=listed.blind, findings=findings,
         settings=settings_that_differ(reader, owner, peers), volumes=volumes_of(reader, owner, now),
-        levels=levels_of(reader, owner.id, focus),
+        levels=levels_of(reader, owner.id, focus), holdups=holdups_of(reader, owner, focus),
         members=[
             ClusterMember(s.name, s.role, gauge(reader, s.id, "active_sessions", focus).value) for s in [owner, *peers]
         ],

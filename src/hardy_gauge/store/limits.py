@@ -27,6 +27,7 @@ class Limits(InputDocument):
     """Days that each series is kept, and bytes that the store may take; None is without limit."""
 
     sample_days: int = Field(40, ge=1, le=4000)
+    holder_days: int = Field(40, ge=1, le=4000)
     execution_days: int = Field(40, ge=1, le=4000)
     statement_days: int = Field(400, ge=1, le=4000)
     metric_days: int = Field(400, ge=1, le=4000)

@@ -16,7 +16,7 @@ from hardy_gauge.store.models import DamagedSegment, Gap, Segment
 log = logging.getLogger(__name__)
 GAP = {
     "metric": "damaged counters", "statement": "damaged statements", "sample": "damaged samples",
-    "execution": "damaged executions", "table": "damaged tables",
+    "execution": "damaged executions", "table": "damaged tables", "holder": "damaged holders",
 }  # fmt: skip
 
 

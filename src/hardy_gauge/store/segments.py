@@ -18,12 +18,13 @@ from hardy_gauge.store.blocks import MARK, DamagedBlock, decode_block, encode_bl
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
 from hardy_gauge.store.quarantine import quarantine
 
-Kind = Literal["metric", "statement", "sample", "execution", "table"]
+Kind = Literal["metric", "statement", "sample", "holder", "execution", "table"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
 TIME: dict[Kind, str] = {
     "metric": "at_us",
     "statement": "at_us",
     "sample": "at_us",
+    "holder": "at_us",
     "execution": "ended_at_us",
     "table": "at_us",
 }

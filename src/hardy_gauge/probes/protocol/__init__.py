@@ -1,4 +1,4 @@
-"""The probe protocol, version 1: what a probe can answer about one database server.
+"""The probe protocol, version 2: what a probe can answer about one database server.
 
 The same schemas serve in-process probes and, as JSON over HTTP, every other one. Times are UTC
 microseconds as integers, durations seconds, sizes bytes. Counters only ever grow until the server
@@ -29,6 +29,7 @@ from hardy_gauge.probes.protocol.work import (
     Counters,
     ExecutionRecord,
     Executions,
+    Holder,
     Session,
     Sessions,
     StatementCounter,
@@ -47,6 +48,7 @@ __all__ = [
     "ExplainRequest",
     "Explained",
     "HistoryKind",
+    "Holder",
     "Host",
     "Identity",
     "IndexFacts",

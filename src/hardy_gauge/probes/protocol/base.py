@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict
 
-PROTOCOL_VERSION = 1
+PROTOCOL_VERSION = 2
 # the most rows, objects and names that an answer may have; more is no answer of a database server
 MOST_ROWS = 100_000
 MOST_OBJECTS = 20_000

@@ -55,16 +55,36 @@ class Session(Message):
     database: str
     statement_key: str | None
     wait_event: str
-    blocked_by: int | None = None
+    blocked_by: int | None = Field(None, description="the first that it waits for, as version 1 has it")
+    blockers: list[int] = Field(max_length=1000, default_factory=list, description="all that it waits for")
     text: str | None = Field(None, description="where the counters may not know the statement yet")
     began_us: int | None = Field(None, description="when its call began, with the ability call_begin")
 
+    def waits_for(self) -> list[int]:
+        """Numbers of the sessions it waits for."""
+        return self.blockers or ([] if self.blocked_by is None else [self.blocked_by])
+
+
+class Holder(Message):
+    """One session that does nothing in a transaction that is open: what it holds, others wait for."""
+
+    session: int
+    user: str
+    service: str
+    database: str
+    client: str = Field("", description="the address it comes from")
+    statement_key: str | None = Field(None, description="of its last statement")
+    text: str | None = Field(None, description="of its last statement")
+    transaction_began_us: int
+    idle_since_us: int
+
 
 class Sessions(Message):
-    """Sessions that work or wait at one moment."""
+    """Sessions that work or wait at one moment, and those that do nothing in an open transaction."""
 
     at_us: int
     sessions: list[Session] = Field(max_length=MOST_ROWS)
+    holders: list[Holder] = Field(max_length=MOST_ROWS, default_factory=list)
 
 
 class ExecutionRecord(Message):

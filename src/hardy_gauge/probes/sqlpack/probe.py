@@ -21,6 +21,9 @@ from hardy_gauge.probes.sqlpack.values import plain as plain_values
 OWN = "own."
 MOST_OWN = 200
 PAIR = {"name", "value"}
+# columns of the sessions query that only one of its two kinds of row has
+OF_HOLDERS = ("idle_since_us", "transaction_began_us", "client")
+OF_WORKERS = ("wait_event", "blockers", "began_us")
 
 
 class SqlPackProbe:
@@ -77,9 +80,9 @@ class SqlPackProbe:
             self._kept[sql] = (time.monotonic(), rows)
         return rows
 
-    def _all(self, model: type[p.Message], query: Query) -> list[Any]:
+    def _read(self, model: type[p.Message], rows: list[Row]) -> list[Any]:
         try:
-            return [model(**plain_values(row)) for row in self._ask(query)]
+            return [model(**plain_values(row)) for row in rows]
         except ValidationError as error:
             first = error.errors()[0]
             where = ".".join(str(part) for part in first["loc"])
@@ -166,8 +169,14 @@ class SqlPackProbe:
         )
 
     def sessions(self) -> p.Sessions:
-        rows = self._all(p.Session, self.pack.sessions)
-        return p.Sessions(at_us=_now_us(), sessions=rows)
+        rows = self._ask(self.pack.sessions)
+        working = [
+            {k: v for k, v in row.items() if k not in OF_HOLDERS} for row in rows if row["idle_since_us"] is None
+        ]
+        idle = [
+            {k: v for k, v in row.items() if k not in OF_WORKERS} for row in rows if row["idle_since_us"] is not None
+        ]
+        return p.Sessions(at_us=_now_us(), sessions=self._read(p.Session, working), holders=self._read(p.Holder, idle))
 
     def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> p.Executions:
         return self._adapter.executions(since_us, threshold_s, literals)

@@ -23,7 +23,16 @@ const SETTINGS: Column<Schemas['SettingOut']>[] = [
 
 <template>
   <div class="facts">
-    <h2 class="part"><span>Last changes</span></h2>
+    <template v-if="sheet.holdups.length">
+      <h2 class="part"><span>Who held others up</span></h2>
+      <div v-for="one in sheet.holdups" :key="`${one.doing} ${one.fingerprint} ${one.user} ${one.service}`" class="holdup" data-test="holdup">
+        <b>{{ one.service || one.user || 'a session' }}</b> <span class="faded">session {{ one.session }}</span> {{ one.words }}
+        <SubjectLink v-if="one.fingerprint" kind="statement" :name="one.fingerprint" :server="sheet.server"
+          ><code class="last">{{ one.text }}</code></SubjectLink
+        >
+      </div>
+    </template>
+    <h2 class="part" :class="{ 'mt-2': sheet.holdups.length }"><span>Last changes</span></h2>
     <p v-for="change in sheet.changes" :key="change.at_us + change.title" class="change">
       <span class="figure">{{ day(change.at_us) }} {{ clock(change.at_us) }}</span> {{ change.title }} <span class="faded">{{ change.kind }}</span>
     </p>
@@ -98,6 +107,13 @@ const SETTINGS: Column<Schemas['SettingOut']>[] = [
   text-overflow: ellipsis;
   white-space: nowrap;
 }
+.last {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.holdup,
 .change,
 .member {
   margin: 0;
