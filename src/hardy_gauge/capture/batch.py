@@ -8,6 +8,7 @@ from typing import Any
 import polars as pl
 
 from hardy_gauge.capture.intervals import COLUMN, Interval, StatementInterval, TableInterval
+from hardy_gauge.capture.messages import messages_frame
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry, key_of
 from hardy_gauge.probes import protocol as p
@@ -63,7 +64,7 @@ class CaptureBatch:
     metrics: list[Interval] = field(default_factory=list)
     statements: list[StatementInterval] = field(default_factory=list)
     tables: list[TableInterval] = field(default_factory=list)
-    changes: list[p.LogMessage] = field(default_factory=list)
+    messages: list[p.LogMessage] = field(default_factory=list)
     troubles: list[Trouble] = field(default_factory=list)
     plans: list[TakenPlan] = field(default_factory=list)
     counters_seen: list[p.StatementCounter] = field(default_factory=list)
@@ -92,6 +93,8 @@ class CaptureBatch:
             frames["sample"] = self._sampled(registry)
         if self.holders:
             frames["holder"] = self._held(registry)
+        if self.messages:
+            frames["message"] = messages_frame(self.messages, registry)
         if self.executions:
             hidden = {"text"} if self.rule.literals == "replaced" else set()
             rows = [e.model_dump(exclude=hidden) | {"statement_key": key_of(e)} for e in self.executions]
@@ -146,7 +149,7 @@ class CaptureBatch:
         """Both together, after this could not be written."""
         return CaptureBatch(
             later.rule, later.until, self.samples + later.samples, self.holders + later.holders, self.executions + later.executions,
-            self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables, self.changes + later.changes,
+            self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables, self.messages + later.messages,
             self.troubles + later.troubles, self.plans + later.plans, later.counters_seen or self.counters_seen,
             self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema,
         )  # fmt: skip

@@ -6,7 +6,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble
-from hardy_gauge.capture.messages import CHANGED_FROM, SAME_CHANGE_US, record_messages_in
+from hardy_gauge.capture.messages import CHANGED_FROM, SAME_CHANGE_US, record_messages_in, running_in
 from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.core.figures import formatting
 from hardy_gauge.probes.protocol import LogMessages, Settings
@@ -17,7 +17,7 @@ from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Snapshot
 def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: StatementRegistry, now_us: int) -> None:
     """A batch of one server; statements that are new become known to the registry."""
     server_id, until = state.server_id, batch.until
-    registry.learn(session, [*batch.counters_seen, *batch.texts_seen.values()], now_us)
+    registry.learn(session, [*batch.counters_seen, *batch.texts_seen.values(), *running_in(batch.messages)], now_us)
     for name, frame in batch.frames(registry).items():
         kind = next(k for k in segments.KINDS if k == name)
         segments.append(session, server_id, kind, frame)
@@ -28,7 +28,7 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     state.error, state.clock_skew_s = until.error, until.skew_s
     for trouble in batch.troubles:
         _trouble(session, server_id, trouble)
-    record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=batch.changes))
+    record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=batch.messages))
     for plan in batch.plans:
         _plan(session, server_id, plan)
     if batch.settings is not None:

@@ -242,7 +242,7 @@ class Recorder:
             self.until_us = now_us
         if "messages" in self.abilities:
             found = ask(lambda: probe.messages(self.messages_until_us))
-            self.batch.changes += [m for m in found.messages if m.change]
+            self.batch.messages += found.messages
             self.messages_until_us = found.until_us
         if "settings" in self.abilities:
             settings = ask(probe.settings)

@@ -20,6 +20,7 @@ from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
 from hardy_gauge.queries.holdups import Holdup, holdups_of
 from hardy_gauge.queries.levels import LevelOut, levels_of
+from hardy_gauge.queries.log_messages import MessageRow, messages_in
 from hardy_gauge.queries.offers import ReferenceOffer, reference_offers
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named, servers_in
@@ -71,6 +72,7 @@ class ServerSheet:
     volumes: list[VolumeOut]
     levels: list[LevelOut]
     holdups: list[Holdup]
+    messages: list[MessageRow]
     members: list[ClusterMember]
     changes: list[Mark]
     gaps: list[GapMark]
@@ -102,6 +104,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         heaviest=listed.rows[:HEAVIEST], blind=listed.blind, findings=findings,
         settings=settings_that_differ(reader, owner, peers), volumes=volumes_of(reader, owner, now),
         levels=levels_of(reader, owner.id, focus), holdups=holdups_of(reader, owner, focus),
+        messages=messages_in(reader, [owner], focus),
         members=[
             ClusterMember(s.name, s.role, gauge(reader, s.id, "active_sessions", focus).value) for s in [owner, *peers]
         ],

@@ -21,6 +21,7 @@ from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.evidence import schema_of
 from hardy_gauge.queries.findings import FoundOn, findings_in
+from hardy_gauge.queries.log_messages import MessageRow, messages_in
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows
@@ -75,6 +76,7 @@ class StatementDetail:
     executions: list[ExecutionRow]
     executions_in_all: int
     findings: list[FoundOn]
+    messages: list[MessageRow]
 
 
 def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str) -> StatementDetail:
@@ -101,6 +103,7 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
         predicates=predicates_of(found.text, schema.tables, schema.dialect), history=history_of(frame, window.focus),
         plans=plans, executions=executions, executions_in_all=in_all,
         findings=findings_in(reader, servers, window.focus, fingerprint).findings,
+        messages=messages_in(reader, servers, window.focus, found.id),
     )  # fmt: skip
 
 

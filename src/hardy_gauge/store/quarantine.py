@@ -17,6 +17,7 @@ log = logging.getLogger(__name__)
 GAP = {
     "metric": "damaged counters", "statement": "damaged statements", "sample": "damaged samples",
     "execution": "damaged executions", "table": "damaged tables", "holder": "damaged holders",
+    "message": "damaged messages",
 }  # fmt: skip
 
 

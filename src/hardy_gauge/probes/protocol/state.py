@@ -93,6 +93,12 @@ class LogMessage(Message):
     text: str
     change: Literal["schema", "setting", "software"] | None = None
     object: str | None = None
+    code: str = Field("", max_length=40, description="the engine's code of the error, such as a SQLSTATE")
+    user: str = ""
+    service: str = ""
+    database: str = ""
+    statement: str = Field("", description="the text that was running, without its literals unless they were asked for")
+    detail: str = Field("", description="of a deadlock: who waited for whom, and what they ran, without literals")
 
 
 class LogMessages(Message):

@@ -3,6 +3,7 @@ import type { Schemas } from '@/api/client'
 import FigureText from '@/parts/FigureText.vue'
 import DataTable from '@/parts/DataTable.vue'
 import GaugeScale from '@/parts/GaugeScale.vue'
+import LogMessages from '@/parts/LogMessages.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
 import { clock, day, said, text } from '@/state/units'
@@ -37,6 +38,11 @@ const SETTINGS: Column<Schemas['SettingOut']>[] = [
       <span class="figure">{{ day(change.at_us) }} {{ clock(change.at_us) }}</span> {{ change.title }} <span class="faded">{{ change.kind }}</span>
     </p>
     <p v-if="!sheet.changes.length" class="faded">None recorded.</p>
+
+    <template v-if="sheet.messages.length">
+      <h2 class="part mt-2"><span>What the log says</span></h2>
+      <LogMessages :rows="sheet.messages" :server="sheet.server" />
+    </template>
 
     <h2 class="part mt-2"><span>Settings that differ</span></h2>
     <div class="settings" tabindex="0">

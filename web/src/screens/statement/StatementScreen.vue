@@ -8,6 +8,7 @@ import ReferenceNote from '@/parts/ReferenceNote.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
 import FindingNote from '@/parts/FindingNote.vue'
+import LogMessages from '@/parts/LogMessages.vue'
 import SqlText from '@/parts/SqlText.vue'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import { useAnswer } from '@/state/fetching'
@@ -48,6 +49,10 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
       <FigureTriple :groups="data.figures" :reference="w.referenceTitle.value" />
     </div>
     <div class="mt-3"><FindingNote v-for="one in data.findings" :key="one.server + one.finding.cause" :found="one" /></div>
+    <template v-if="data.messages.length">
+      <h2 class="part mt-3"><span>What the log says while it runs</span></h2>
+      <LogMessages :rows="data.messages" />
+    </template>
     <div class="cols two mt-2">
       <HistoryMultiples :history="data.history" :plans="data.plans" />
       <div>

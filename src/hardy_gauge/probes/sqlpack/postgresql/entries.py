@@ -12,6 +12,8 @@ from hardy_gauge.probes.sqlpack.postgresql.log_tail import Entry
 _DURATION = re.compile(r"duration: ([\d.]+) ms(?:  (?:statement|execute [^:]*): (.*))?", re.DOTALL)
 _SETTING = re.compile(r'parameter "([^"]+)" (?:changed to|removed from|cannot be changed)')
 _STATEMENT = re.compile(r"(?:statement|execute [^:]*): (.*)", re.DOTALL)
+DEADLOCK = "40P01"
+_SIDE = re.compile(r"(\s*Process \d+: )(.*)")
 _SCHEMA = frozenset({"create", "alter", "drop"})
 _SEVERITY: dict[str, Literal["info", "warning", "error"]] = {
     "WARNING": "warning", "ERROR": "error", "FATAL": "error", "PANIC": "error",
@@ -37,13 +39,27 @@ def message_of(entry: Entry) -> LogMessage | None:
     """The message of an entry that is not of an execution; texts of statements only normalised."""
     if entry.message.startswith("duration:"):
         return None
-    severity = _SEVERITY.get(entry.severity, "info")
+    running = normalise(entry.statement).text if entry.statement else ""
+    found = LogMessage(
+        at_us=entry.at_us, severity=_SEVERITY.get(entry.severity, "info"), text=entry.message, code=entry.code, user=entry.user,
+        service=entry.service, database=entry.database, statement=running,
+        detail=_sides(entry.detail) if entry.code == DEADLOCK else "",
+    )  # fmt: skip
     if setting := _SETTING.match(entry.message):
-        return LogMessage(at_us=entry.at_us, severity=severity, text=entry.message, change="setting", object=setting[1])
+        return found.model_copy(update={"change": "setting", "object": setting[1]})
     if statement := _STATEMENT.match(entry.message):
         normal = normalise(statement[1])
         change: Literal["schema"] | None = "schema" if normal.kind in _SCHEMA else None
-        return LogMessage(at_us=entry.at_us, severity=severity, text=normal.text, change=change)
+        return found.model_copy(update={"text": normal.text, "change": change, "statement": normal.text})
     if entry.message.startswith("database system is ready"):
-        return LogMessage(at_us=entry.at_us, severity=severity, text="the server started", change="software")
-    return LogMessage(at_us=entry.at_us, severity=severity, text=entry.message)
+        return found.model_copy(update={"text": "the server started", "change": "software"})
+    return found
+
+
+def _sides(detail: str) -> str:
+    """The lines of a deadlock's detail, the statements in them without literals."""
+    lines = []
+    for line in detail.splitlines():
+        side = _SIDE.match(line)
+        lines.append(f"{side[1]}{normalise(side[2]).text}" if side else line)
+    return "\n".join(lines)

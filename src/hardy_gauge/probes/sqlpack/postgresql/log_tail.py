@@ -19,10 +19,12 @@ NEWEST = """SELECT current_setting('log_directory') || '/' || name AS file, size
             WHERE name ~ '[.](csv|json)$' ORDER BY modification DESC, name DESC LIMIT 1"""
 _BEGIN = re.compile(rb'\n(?=\d{4}-\d\d-\d\d \d\d:|\{"timestamp")')
 # places of the fields in a line of the CSV log, after the manual's "Using CSV-Format Log Output"
-_CSV = {"user": 1, "database": 2, "session": 3, "tag": 7, "severity": 11, "message": 13, "service": 22}
+_CSV = {"user": 1, "database": 2, "session": 3, "tag": 7, "severity": 11, "code": 12, "message": 13, "detail": 14,
+    "statement": 19, "service": 22,
+}  # fmt: skip
 _JSON = {
     "user": "user", "database": "dbname", "session": "pid", "tag": "ps", "severity": "error_severity",
-    "message": "message", "service": "application_name",
+    "code": "state_code", "message": "message", "detail": "detail", "statement": "statement", "service": "application_name",
 }  # fmt: skip
 
 
@@ -36,7 +38,10 @@ class Entry:
     service: str
     tag: str
     severity: str
+    code: str
     message: str
+    detail: str
+    statement: str
 
 
 class LogTail:

@@ -1,0 +1,72 @@
+"""What the log said in a span, by shape of the message."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import polars as pl
+from sqlalchemy import select
+
+from hardy_gauge.core.time.span import MINUTE_US, Span
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Server, Statement
+
+MOST = 12
+ORDER = ("error", "warning", "info")
+
+
+@dataclass(frozen=True)
+class MessageRow:
+    """Messages of one shape; ``services`` are those that met it, ``text`` and ``fingerprint`` of the statement that ran most often
+    then, ``detail`` the last one kept.
+    """
+
+    severity: Literal["error", "warning", "info"]
+    code: str
+    shape: str
+    count: int
+    first_us: int
+    last_us: int
+    services: list[str]
+    fingerprint: str
+    text: str
+    detail: str
+
+
+def messages_in(
+    reader: Reader, servers: Sequence[Server], span: Span, statement: int | None = None
+) -> list[MessageRow]:
+    """Errors first, then warnings, each by number; at most twelve. ``statement``: only what was said while it ran."""
+    ids = [server.id for server in servers]
+    with reader.store.read() as session:
+        # a row stands at the beginning of its minute
+        since = span.since_us // MINUTE_US * MINUTE_US
+        frame = segments.read(session, ids, "message", since, span.until_us)
+        if frame.is_empty():
+            return []
+        if statement is not None:
+            frame = frame.filter(pl.col("statement") == statement)
+        named = pl.col("statement").filter(pl.col("statement") >= 0)
+        rows = (
+            frame.with_columns(pl.col("severity").replace_strict(list(ORDER), [0, 1, 2], default=2).alias("rank"))
+            .group_by("severity", "rank", "code", "shape")
+            .agg(
+                pl.col("count").sum(), pl.col("at_us").min().alias("first_us"), pl.col("at_us").max().alias("last_us"),
+                pl.col("service").filter(pl.col("service") != "").unique().sort().alias("services"),
+                named.mode().first().alias("statement"), pl.col("detail").sort_by("at_us").last(),
+            )
+            .sort("rank", "count", "shape", descending=[False, True, False])
+            .head(MOST)
+        )  # fmt: skip
+        ran = [number for number in rows["statement"].to_list() if number is not None]
+        known = {row.id: row for row in session.scalars(select(Statement).where(Statement.id.in_(ran)))}
+    return [_row(row, known) for row in rows.iter_rows(named=True)]
+
+
+def _row(row: dict[str, object], known: dict[int, Statement]) -> MessageRow:
+    ran = known.get(row.pop("statement") or 0)  # type: ignore[call-overload]
+    row.pop("rank")
+    return MessageRow(**row, fingerprint=ran.fingerprint if ran else "", text=ran.text if ran else "")  # type: ignore[arg-type]
