@@ -7,6 +7,7 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 
 import pytest
 
+from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.capture.connections import test_address as answers_of
 from hardy_gauge.load.design import BadTrial, read_design
 from hardy_gauge.load.targets import open_target
@@ -31,7 +32,7 @@ def test_the_port_of_a_database_is_recognised_by_what_answers(store: Store) -> N
         address = f"http://127.0.0.1:{owner.info.port}"
         assert recognised(address) == "postgresql"
         assert "postgresql database" in refused(f"{address}/servers/x")
-        tested = answers_of(store, address, "", 1)
+        tested = answers_of(store, address, "", 1, OPERATOR)
     assert not tested.answers and "write postgresql://host:port/database" in tested.words
 
 

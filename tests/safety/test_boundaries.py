@@ -154,11 +154,11 @@ def test_a_probe_cannot_make_memory_grow(hostile: str) -> None:
 
 
 def test_parquet_of_a_probe_is_decoded_under_a_ceiling(hostile: str) -> None:
-    large = pl.DataFrame({"text": [f"{n}{'x' * 100_000}" for n in range(6_000)]})
+    large = encode(pl.DataFrame({"text": [f"{n}{'x' * 100_000}" for n in range(6_000)]}))
     decoder = Decoder(256 * MiB)
     before = psutil.Process().memory_info().rss
     with pytest.raises(SandboxEnded):
-        decoder.frame(encode(large))
+        decoder.frame(large)
     assert decoder.frame(encode(pl.DataFrame({"a": [1, 2]})))["a"].to_list() == [1, 2], "it begins anew"
     with pytest.raises(SandboxEnded):
         decoder.frame(b"PAR1 no")

@@ -31,13 +31,14 @@ def filters_of(
     wait_event: Annotated[list[str] | None, Query(alias="filter.wait_event")] = None,
     user: Annotated[list[str] | None, Query(alias="filter.user")] = None,
     service: Annotated[list[str] | None, Query(alias="filter.service")] = None,
+    route: Annotated[list[str] | None, Query(alias="filter.route")] = None,
     database: Annotated[list[str] | None, Query(alias="filter.database")] = None,
     server: Annotated[list[str] | None, Query(alias="filter.server")] = None,
 ) -> dict[Dimension, list[str]]:
     """What is left: entries with one of the values, of every dimension that is given."""
     given: dict[Dimension, list[str] | None] = {
         "statement": statement, "wait_family": wait_family, "wait_event": wait_event, "user": user, "service": service,
-        "database": database, "server": server,
+        "route": route, "database": database, "server": server,
     }  # fmt: skip
     return {name: values for name, values in given.items() if values}
 

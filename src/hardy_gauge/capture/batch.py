@@ -64,6 +64,7 @@ class CaptureBatch:
     metrics: list[Interval] = field(default_factory=list)
     statements: list[StatementInterval] = field(default_factory=list)
     tables: list[TableInterval] = field(default_factory=list)
+    connections: list[tuple[int, p.ConnectionGroup]] = field(default_factory=list)
     messages: list[p.LogMessage] = field(default_factory=list)
     troubles: list[Trouble] = field(default_factory=list)
     plans: list[TakenPlan] = field(default_factory=list)
@@ -93,11 +94,18 @@ class CaptureBatch:
             frames["sample"] = self._sampled(registry)
         if self.holders:
             frames["holder"] = self._held(registry)
+        if self.connections:
+            found = [{"at_us": at, **group.model_dump()} for at, group in self.connections]
+            frames["connection"] = pl.DataFrame(found, infer_schema_length=None)
         if self.messages:
             frames["message"] = messages_frame(self.messages, registry)
         if self.executions:
             hidden = {"text"} if self.rule.literals == "replaced" else set()
-            rows = [e.model_dump(exclude=hidden) | {"statement_key": key_of(e)} for e in self.executions]
+            rows = [
+                e.model_dump(exclude=hidden)
+                | {"statement_key": key_of(e), "route": e.route or None, "trace": e.trace or None}
+                for e in self.executions
+            ]
             frames["execution"] = registry.with_statements(_reported(rows), named=False)
         return frames
 
@@ -120,7 +128,7 @@ class CaptureBatch:
         rows = [
             {"at_us": at, "weight": every_s * one_in, "one_in": one_in, "session": s.session,
              "statement_key": key_of(s), "user": s.user, "wait_event": s.wait_event if self.rule.waits else "not recorded",
-             "service": s.service, "database": s.database, "began_us": _begin(at, s), "blockers": s.waits_for() or None}
+             "service": s.service, "database": s.database, "began_us": _begin(at, s), "blockers": s.waits_for() or None, "route": s.route or None}
             for at, every_s, one_in, s in self.samples
         ]  # fmt: skip
         frame = registry.with_statements(_reported(rows), named=False)
@@ -149,7 +157,7 @@ class CaptureBatch:
         """Both together, after this could not be written."""
         return CaptureBatch(
             later.rule, later.until, self.samples + later.samples, self.holders + later.holders, self.executions + later.executions,
-            self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables, self.messages + later.messages,
+            self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables, self.connections + later.connections, self.messages + later.messages,
             self.troubles + later.troubles, self.plans + later.plans, later.counters_seen or self.counters_seen,
             self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema,
         )  # fmt: skip

@@ -14,10 +14,11 @@ from threading import Lock
 
 from hardy_gauge.capture.backoff import Backoff
 from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble, Until
-from hardy_gauge.capture.intervals import Intervals
+from hardy_gauge.capture.intervals import MINUTE_US, Intervals
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry
+from hardy_gauge.core.sql.comment_tags import NOTHING, comment_tags
 from hardy_gauge.probes import protocol as p
 
 log = logging.getLogger(__name__)
@@ -154,7 +155,7 @@ class Recorder:
         words = f"it answers slowly, so sessions are looked at every {sample_s * self.backoff.factor:g} s"
         self._notice("slowed", now_us, words if self.backoff.factor > 1 else "")
         at = now_us // 1_000_000 * 1_000_000
-        taken = [s for s in answer.sessions if self.rule.follows(s.session) and self._takes(s)]
+        taken = [s for s in map(_tagged, answer.sessions) if self.rule.follows(s.session) and self._takes(s)]
         self.batch.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
         self._meet(taken)
         waited_for = {number for session in answer.sessions for number in session.waits_for()}
@@ -233,6 +234,7 @@ class Recorder:
             counted = self.work.of_statements(answer, least, now_us)
         if "counters" in self.abilities:
             counters = ask(probe.counters)
+            self.batch.connections += [(now_us // MINUTE_US * MINUTE_US, one) for one in counters.connections]
             used = {f"volume_used.{v.name}": float(v.used_bytes) for v in ask(probe.host).volumes}
             levels = counters.levels | used | self._beside(now_us) | self.backoff.taken()
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
@@ -282,6 +284,14 @@ class Recorder:
 
     def close(self) -> None:
         self.probe.close()
+
+
+def _tagged(session: p.Session) -> p.Session:
+    """With service and route as the comment of its text says them, where it does."""
+    tags = comment_tags(session.text)
+    if tags is NOTHING:
+        return session
+    return session.model_copy(update={"service": tags.service or session.service, "route": tags.route})
 
 
 def partly(rule: CaptureRule) -> str:

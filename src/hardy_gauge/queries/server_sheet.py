@@ -15,6 +15,7 @@ from hardy_gauge.core.statements.rows import StatementRow
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.activity import doing
+from hardy_gauge.queries.connection_groups import ConnectedGroup, connected_groups
 from hardy_gauge.queries.coverage import first_recorded_us
 from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
@@ -73,6 +74,7 @@ class ServerSheet:
     levels: list[LevelOut]
     holdups: list[Holdup]
     messages: list[MessageRow]
+    connected: list[ConnectedGroup]
     members: list[ClusterMember]
     changes: list[Mark]
     gaps: list[GapMark]
@@ -104,7 +106,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         heaviest=listed.rows[:HEAVIEST], blind=listed.blind, findings=findings,
         settings=settings_that_differ(reader, owner, peers), volumes=volumes_of(reader, owner, now),
         levels=levels_of(reader, owner.id, focus), holdups=holdups_of(reader, owner, focus),
-        messages=messages_in(reader, [owner], focus),
+        messages=messages_in(reader, [owner], focus), connected=connected_groups(reader, owner, focus),
         members=[
             ClusterMember(s.name, s.role, gauge(reader, s.id, "active_sessions", focus).value) for s in [owner, *peers]
         ],

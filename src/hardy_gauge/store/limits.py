@@ -31,6 +31,7 @@ class Limits(InputDocument):
     execution_days: int = Field(40, ge=1, le=4000)
     statement_days: int = Field(400, ge=1, le=4000)
     metric_days: int = Field(400, ge=1, le=4000)
+    connection_days: int = Field(90, ge=1, le=4000)
     message_days: int = Field(90, ge=1, le=4000)
     table_days: int = Field(400, ge=1, le=4000)
     most_bytes: Annotated[int, BeforeValidator(byte_size), Field(ge=10_000_000)] | None = None

@@ -18,6 +18,7 @@ GAP = {
     "metric": "damaged counters", "statement": "damaged statements", "sample": "damaged samples",
     "execution": "damaged executions", "table": "damaged tables", "holder": "damaged holders",
     "message": "damaged messages",
+    "connection": "damaged connections",
 }  # fmt: skip
 
 

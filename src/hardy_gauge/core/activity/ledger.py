@@ -12,7 +12,7 @@ import polars as pl
 
 from hardy_gauge.core.activity.margins import with_margins
 
-Dimension = Literal["statement", "wait_family", "wait_event", "user", "service", "database", "server"]
+Dimension = Literal["statement", "wait_family", "wait_event", "user", "service", "route", "database", "server"]
 DIMENSIONS: tuple[Dimension, ...] = get_args(Dimension)
 PERIOD_US = 1_000_000
 

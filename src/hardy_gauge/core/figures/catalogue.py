@@ -82,6 +82,7 @@ STATEMENT_SUMS: tuple[str, ...] = tuple(counter.name for counter in STATEMENT_CO
 LEVELS: tuple[Level, ...] = (
     Level("memory_used_bytes", "memory used", "B"),
     Level("sessions_open", "sessions open", ""),
+    Level("sessions_limit", "sessions at most", ""),
     Level("replica_lag_s", "replica lag", "s", "more"),
     Level("replica_lag_bytes", "log not applied", "B", "more"),
     Level("replica_lag_bytes.", "log not applied by", "B", "more"),

@@ -26,6 +26,7 @@ from hardy_gauge.probes.protocol.state import (
 )
 from hardy_gauge.probes.protocol.who import Ability, Host, Identity, Member, Members, Readiness, Report, Volume
 from hardy_gauge.probes.protocol.work import (
+    ConnectionGroup,
     Counters,
     ExecutionRecord,
     Executions,
@@ -41,6 +42,7 @@ __all__ = [
     "Ability",
     "Arrival",
     "Column",
+    "ConnectionGroup",
     "Counters",
     "Done",
     "ExecutionRecord",

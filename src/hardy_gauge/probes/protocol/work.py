@@ -7,6 +7,16 @@ from pydantic import Field
 from hardy_gauge.probes.protocol.base import MOST_NAMES, MOST_ROWS, Message
 
 
+class ConnectionGroup(Message):
+    """Sessions that are open, of one state, service, user and client; ``client`` is the address they come from."""
+
+    state: str = Field(max_length=40, description="active, idle, idle in transaction, or the engine's own word")
+    service: str
+    user: str
+    client: str
+    count: int = Field(ge=0)
+
+
 class Counters(Message):
     """Cumulative figures of the whole server; names are the neutral ones of docs/probe-protocol.md."""
 
@@ -15,6 +25,11 @@ class Counters(Message):
     values: dict[str, float] = Field(max_length=MOST_NAMES)
     levels: dict[str, float] = Field(
         max_length=MOST_NAMES, default_factory=dict, description="figures that are read, not counted"
+    )
+    connections: list[ConnectionGroup] = Field(
+        max_length=1000,
+        default_factory=list,
+        description="all open sessions by what they are, the largest groups first",
     )
 
 
@@ -59,6 +74,7 @@ class Session(Message):
     blockers: list[int] = Field(max_length=1000, default_factory=list, description="all that it waits for")
     text: str | None = Field(None, description="where the counters may not know the statement yet")
     began_us: int | None = Field(None, description="when its call began, with the ability call_begin")
+    route: str = Field("", description="what the service was doing, where its client says so")
 
     def waits_for(self) -> list[int]:
         """Numbers of the sessions it waits for."""
@@ -101,6 +117,8 @@ class ExecutionRecord(Message):
     pages_read: float | None = None
     text: str | None = Field(None, description="where the counters may not know it, or with its literals if asked for")
     plan_key: str | None = None
+    route: str = Field("", description="what the service was doing, where its client says so")
+    trace: str = Field("", description="number of the trace that it is part of, as 32 hexadecimal digits")
 
 
 class Executions(Message):

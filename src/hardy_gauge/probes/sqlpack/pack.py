@@ -76,6 +76,7 @@ class Pack(PackPart):
     checks: list[Check]
     counters: list[Query]
     levels: list[Query]
+    connections: Query
     statements: Query
     sessions: Query
     settings: Query

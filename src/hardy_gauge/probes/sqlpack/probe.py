@@ -129,8 +129,9 @@ class SqlPackProbe:
         for figure in self.figures:
             (values if figure.kind == "counter" else levels).update(self._own(figure))
         return p.Counters(
-            at_us=identity["clock_us"], started_at_us=identity["started_at_us"], values=values, levels=levels
-        )
+            at_us=identity["clock_us"], started_at_us=identity["started_at_us"], values=values, levels=levels,
+            connections=self._read(p.ConnectionGroup, self._ask(self.pack.connections)),
+        )  # fmt: skip
 
     def _figures(self, queries: list[Query]) -> dict[str, float]:
         """Figures by name: columns of one row, or rows of name and value."""

@@ -13,7 +13,7 @@ import { FAMILIES } from '@/state/families'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
 
-const DIMENSIONS = { wait_family: 'wait family', wait_event: 'wait event', statement: 'statement', user: 'user', service: 'service', database: 'database', server: 'server' }
+const DIMENSIONS = { wait_family: 'wait family', wait_event: 'wait event', statement: 'statement', user: 'user', service: 'service', route: 'route', database: 'database', server: 'server' }
 type Dimension = keyof typeof DIMENSIONS
 const isDimension = (text: string): text is Dimension => text in DIMENSIONS
 
@@ -49,6 +49,7 @@ const asked = computed(() => {
     'filter.wait_event': values('wait_event'),
     'filter.user': values('user'),
     'filter.service': values('service'),
+    'filter.route': values('route'),
     'filter.database': values('database'),
     'filter.server': values('server'),
   }

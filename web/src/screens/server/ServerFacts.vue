@@ -20,6 +20,14 @@ const SETTINGS: Column<Schemas['SettingOut']>[] = [
   { key: 'value', title: 'here', wide: true, value: (setting) => value(setting, 'value') },
   { key: 'beside', title: 'elsewhere', wide: true },
 ]
+const CONNECTED: Column<Schemas['ConnectedGroup']>[] = [
+  { key: 'service', title: 'service', wide: true, value: (one) => one.service || 'not told' },
+  { key: 'user', title: 'user', value: (one) => one.user },
+  { key: 'client', title: 'from', value: (one) => one.client },
+  { key: 'open', title: 'open', value: (one) => one.open },
+  { key: 'idle', title: 'idle', value: (one) => one.idle },
+  { key: 'most', title: 'most', value: (one) => one.most },
+]
 </script>
 
 <template>
@@ -77,6 +85,11 @@ const SETTINGS: Column<Schemas['SettingOut']>[] = [
           >{{ level.title }} <code v-if="level.of">{{ level.of }}</code> <FigureText :value="level.value" :unit="level.unit"
         /></span>
       </p>
+    </template>
+
+    <template v-if="sheet.connected.length">
+      <h2 class="part mt-2"><span>Who is connected</span></h2>
+      <DataTable :rows="sheet.connected" :columns="CONNECTED" :row-key="(one) => `${one.service} ${one.user} ${one.client}`" />
     </template>
 
     <h2 class="part mt-2">

@@ -41,14 +41,16 @@ function show(data: Schemas['Rules']) {
 }
 watch(answer.data, (data) => data && !changed.value && show(data))
 watch(answer.data, (data) => data && !rules.value.length && show(data), { immediate: true })
+let turn = 0
 watch(
   rules,
   async (now) => {
+    const mine = ++turn // an answer that comes late is not of what is typed now
     if (!changed.value || typed.value) return
     const names = now.map((one) => one.name)
     if (now.every((one) => one.name && one.applies_to.length) && new Set(names).size === names.length) {
       const preview = await answered(api.POST('/api/capture-rules/preview', { body: { rules: now } })).catch(() => null)
-      if (preview) [yaml.value, words.value] = [preview.yaml, preview.words]
+      if (preview && mine === turn) [yaml.value, words.value] = [preview.yaml, preview.words]
     }
   },
   { deep: true },

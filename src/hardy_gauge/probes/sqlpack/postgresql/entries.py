@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import Literal
 
+from hardy_gauge.core.sql.comment_tags import comment_tags
 from hardy_gauge.core.sql.normalise import normalise
 from hardy_gauge.probes.protocol import ExecutionRecord, LogMessage
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import Entry
@@ -27,10 +28,10 @@ def execution_of(entry: Entry, literals: bool = False) -> ExecutionRecord | None
     match = _DURATION.match(entry.message)
     if match is None or match[2] is None:
         return None
-    normal = normalise(match[2])
+    normal, tags = normalise(match[2]), comment_tags(match[2])
     return ExecutionRecord(
         ended_at_us=entry.at_us, duration_s=float(match[1]) / 1000, statement_key=f"text:{normal.fingerprint}",
-        user=entry.user, service=entry.service, database=entry.database,
+        user=entry.user, service=tags.service or entry.service, database=entry.database, route=tags.route, trace=tags.trace,
         text=match[2].strip() if literals else normal.text,
     )  # fmt: skip
 
@@ -42,7 +43,7 @@ def message_of(entry: Entry) -> LogMessage | None:
     running = normalise(entry.statement).text if entry.statement else ""
     found = LogMessage(
         at_us=entry.at_us, severity=_SEVERITY.get(entry.severity, "info"), text=entry.message, code=entry.code, user=entry.user,
-        service=entry.service, database=entry.database, statement=running,
+        service=comment_tags(entry.statement).service or entry.service, database=entry.database, statement=running,
         detail=_sides(entry.detail) if entry.code == DEADLOCK else "",
     )  # fmt: skip
     if setting := _SETTING.match(entry.message):
