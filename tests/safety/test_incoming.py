@@ -159,3 +159,10 @@ def test_names_within_a_bundle_keep_to_the_rules(app: Application, engineer: htt
             archive.writestr("manifest.json", json.dumps(manifest | {"servers": [server | {"name": name}]}))
         answer = engineer.post("/api/bundles", content=buffer.getvalue())
         assert answer.status_code == 422 and "servers.0.name" in answer.json()["detail"]
+
+
+def test_a_path_with_a_line_end_has_a_ceiling_too(engineer: httpx.Client) -> None:
+    """Found by Schemathesis: no ceiling was for it, which was an error of ours."""
+    for path in ("/api/accounts/%0Ax", "/api/otlp/v1/a%0Db%0A", "/api/%0A"):
+        assert engineer.post(path, json={"a": 1}).status_code in (403, 404, 405)
+        assert engineer.patch(path, json={"a": 1}).status_code in (403, 404, 405)

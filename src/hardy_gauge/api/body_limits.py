@@ -41,7 +41,7 @@ class BodyRefused(HTTPException):
 
 def ceiling(path: str) -> tuple[int, bool]:
     """The most bytes of a body, and whether it goes to a file as it comes."""
-    return next((most, stored) for pattern, most, stored in CEILINGS if re.fullmatch(pattern, path))
+    return next((most, stored) for pattern, most, stored in CEILINGS if re.fullmatch(pattern, path, re.DOTALL))
 
 
 class BodyLimits:
