@@ -1,8 +1,7 @@
-"""Plans with the times of their steps at the present load, and the schema with the work done on it."""
+"""Plans with the times of their steps at the present load."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -19,7 +18,6 @@ from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import PracticeServer
 
 GUESSED_HITS = 0.5
-COLUMN = "column."
 
 
 def what_if(server: PracticeServer, block: Block, request: p.ExplainRequest, now_us: int) -> p.Explained:
@@ -98,54 +96,3 @@ def _stretch(block: Block) -> dict[str, float]:
         "processor": 1 + float(total[QUEUE] / total[RUNNING]) if total[RUNNING] else 1.0,
         "data volume": max(1.0, float(total[READ]) / data) if data > 0 else 1.0,
     }
-
-
-def schema(server: PracticeServer, block: Block, now_us: int, written: Mapping[str, Mapping[str, float]]) -> p.Schema:
-    """Tables and indexes; ``written`` are the rows counted by table since the start, keyed as ``rows_written`` does."""
-    state = block.state
-    rates = dict(zip(block.keys, block.model.rate[:, 0].tolist(), strict=True))
-    lookups: dict[str, float] = {}
-    for key, node in state.plans.items():
-        for step in node.walk():
-            if step.index:
-                lookups[step.index] = lookups.get(step.index, 0.0) + step.loops * rates.get(key, 0.0)
-    tables = []
-    for name, table in state.catalogue.tables.items():
-        counted = written.get(name, {})
-        tables.append(
-            p.Table(
-                name=name, rows=table.rows, bytes=int(table.pages * PAGE_BYTES),
-                columns=[
-                    p.Column(name=c, type=s.type, width_bytes=s.width, distinct=s.distinct, null_share=s.null_share)
-                    for c, s in table.columns.items()
-                ],
-                indexes=[
-                    p.IndexFacts(
-                        name=i.name, table=name, columns=list(i.columns), unique=i.unique,
-                        bytes=int(i.pages * PAGE_BYTES), lookups=lookups.get(i.name, 0.0),
-                    )
-                    for i in state.catalogue.on(name)
-                ],
-                inserts=counted.get("insert", 0.0), updates=counted.get("update", 0.0), deletes=counted.get("delete", 0.0),
-                column_updates={c: counted[f"{COLUMN}{c}"] for c in table.columns if f"{COLUMN}{c}" in counted},
-            )
-        )  # fmt: skip
-    return p.Schema(at_us=now_us, database=server.cluster.database, tables=tables)
-
-
-def rows_written(block: Block, key: str) -> tuple[str, dict[str, float]] | None:
-    """The table that a statement writes to, and the rows of one call by operation, of updates also by column."""
-    state = block.state
-    write = state.plans[key].write if key in state.plans else None
-    if write is None or write.table is None:
-        return None
-    counted = {write.operation: write.rows_true}
-    if write.operation == "update":
-        columns = state.catalogue.tables[write.table].columns
-        counted |= {f"{COLUMN}{c}": write.rows_true for c in _changed(state.statements[key], columns)}
-    return write.table, counted
-
-
-def _changed(spec: StatementSpec, columns: Iterable[str]) -> set[str]:
-    assigned = spec.sql.lower().split(" set ", 1)[-1].split(" where ")[0]
-    return {c for c in columns if f"{c} =" in assigned}

@@ -97,6 +97,10 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
     def settings(name: str) -> p.Settings:
         return find(name).settings(now_us())
 
+    @app.get("/servers/{name}/objects")
+    def objects(name: str) -> p.Objects:
+        return find(name).objects(now_us())
+
     @app.get("/servers/{name}/schema")
     def schema(name: str) -> p.Schema:
         return find(name).schema(now_us())

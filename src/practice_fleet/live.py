@@ -6,11 +6,12 @@ import polars as pl
 
 from hardy_gauge.probes import protocol as p
 from practice_fleet import settings as setting_rules
-from practice_fleet.explain import explained, plan_by_key, rows_written, schema, what_if
+from practice_fleet.explain import explained, plan_by_key, what_if
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.frames import execution_frame, sample_frame
 from practice_fleet.history import History
 from practice_fleet.messages import happened
+from practice_fleet.objects import objects, schema, work_of_call
 from practice_fleet.operations.base import Operation
 from practice_fleet.operations.settings import Restart
 from practice_fleet.physics.wait_events import EVENTS
@@ -20,7 +21,7 @@ from practice_fleet.server import HOUR_US, MINUTE_US
 ENGINE = "practice"
 ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
-    "messages", "storage", "history", "play", "change", "call_begin",
+    "messages", "storage", "history", "play", "change", "call_begin", "objects",
 ]  # fmt: skip
 Figures = dict[str, float]
 
@@ -38,7 +39,7 @@ class LiveServer:
         self._minute = self._since = at_us
         self._values: Figures = {}
         self._statements: dict[str, Figures] = {}
-        self._written: dict[str, Figures] = {}
+        self._work: dict[str, Figures] = {}
 
     def identity(self, now_us: int) -> p.Identity:
         server = self.server
@@ -78,7 +79,7 @@ class LiveServer:
     # counters -------------------------------------------------------------------------------------
 
     def _add(
-        self, values: Figures, statements: dict[str, Figures], written: dict[str, Figures], minute: int, share: float
+        self, values: Figures, statements: dict[str, Figures], work: dict[str, Figures], minute: int, share: float
     ) -> None:
         for block in self.history.blocks(minute, minute + MINUTE_US):
             for name, array in metrics(block).items():
@@ -94,10 +95,10 @@ class LiveServer:
                 figures |= {f"wait.{e}": float(block.seconds[n, i, 0]) * share for n, e in enumerate(EVENTS)}
                 for name, value in figures.items():
                     mine[name] = mine.get(name, 0.0) + value
-                if (rows := rows_written(block, key)) is not None:
-                    table = written.setdefault(rows[0], {})
-                    for name, value in rows[1].items():
-                        table[name] = table.get(name, 0.0) + calls * value
+                for table, each in work_of_call(block, key).items():
+                    worked = work.setdefault(table, {})
+                    for name, value in each.items():
+                        worked[name] = worked.get(name, 0.0) + calls * value
 
     def _totals(self, now_us: int) -> tuple[Figures, dict[str, Figures], dict[str, Figures]]:
         started = self.started_us(now_us)
@@ -105,15 +106,13 @@ class LiveServer:
             self._start_counting(started)
         while self._minute // MINUTE_US * MINUTE_US + MINUTE_US <= now_us:
             first = self._minute // MINUTE_US * MINUTE_US
-            self._add(
-                self._values, self._statements, self._written, first, (first + MINUTE_US - self._minute) / MINUTE_US
-            )
+            self._add(self._values, self._statements, self._work, first, (first + MINUTE_US - self._minute) / MINUTE_US)
             self._minute = first + MINUTE_US
         values = dict(self._values)
-        statements, written = ({k: dict(v) for k, v in d.items()} for d in (self._statements, self._written))
+        statements, work = ({k: dict(v) for k, v in d.items()} for d in (self._statements, self._work))
         first = self._minute // MINUTE_US * MINUTE_US
-        self._add(values, statements, written, first, (now_us - self._minute) / MINUTE_US)
-        return values, statements, written
+        self._add(values, statements, work, first, (now_us - self._minute) / MINUTE_US)
+        return values, statements, work
 
     def counters(self, now_us: int) -> p.Counters:
         values, _, _ = self._totals(now_us)
@@ -181,8 +180,11 @@ class LiveServer:
         return p.Settings(at_us=now_us, settings=rows)
 
     def schema(self, now_us: int) -> p.Schema:
-        _, _, written = self._totals(now_us)
-        return schema(self.server, self.history.at(now_us), now_us, written)
+        return schema(self.server, self.server.state(now_us), now_us)
+
+    def objects(self, now_us: int) -> p.Objects:
+        _, _, work = self._totals(now_us)
+        return objects(self.server.state(now_us), now_us, self.started_us(now_us), work)
 
     def explain(self, request: p.ExplainRequest, now_us: int) -> p.Explained:
         """The plan with the times its steps take at the present load; what-if indexes are only imagined."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 import time
 
 import psycopg
@@ -15,7 +14,7 @@ from hardy_gauge.queries.ledger import ledger
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.database import Store
 from tests.capture.test_postgresql import collector as collector
-from tests.capture.test_postgresql import stored
+from tests.capture.test_postgresql import looked_at, stored
 from tests.capture.test_postgresql import watched as watched
 
 pytestmark = pytest.mark.postgres
@@ -32,12 +31,7 @@ def test_dimensions_from_comments(store: Store, collector: Collector, watched: t
     owner, recorder, now = watched[0], collector.recorders[0], clock_us()
     recorder.tick(now)
     for place, route in enumerate(("loans", "holds"), 1):
-        with psycopg.connect(owner.info.dsn, application_name="pool", autocommit=True) as desk:
-            work = threading.Thread(target=desk.execute, args=(text(route),))
-            work.start()
-            time.sleep(0.4)
-            recorder.tick(now + place * SECOND_US)
-            work.join()
+        looked_at(owner, recorder, "pool", text(route), now + place * SECOND_US)
     time.sleep(0.4)
     recorder.look_again(now + 61 * SECOND_US)
     collector.write()

@@ -15,6 +15,7 @@ from sqlalchemy import select
 
 from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.core.sql.normalise import normalise
 from hardy_gauge.core.time.span import Span
@@ -212,6 +213,16 @@ def test_a_setting_that_changes_is_one_change_in_its_unit(
     assert changes == ["work_mem changed from 4 MiB to 64 MiB"]
 
 
+def looked_at(owner: psycopg.Connection, recorder: Recorder, service: str, text: str, at_us: int) -> None:
+    """A look while a session of a service runs a text that takes more than half a second, to its end."""
+    with psycopg.connect(owner.info.dsn, application_name=service, autocommit=True) as desk:
+        work = threading.Thread(target=desk.execute, args=(text,))
+        work.start()
+        time.sleep(0.4)
+        recorder.tick(at_us)
+        work.join()
+
+
 def test_services_are_those_whose_sessions_were_seen(
     store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
 ) -> None:
@@ -219,12 +230,7 @@ def test_services_are_those_whose_sessions_were_seen(
     owner, recorder, now = watched[0], collector.recorders[0], clock_us()
     recorder.tick(now)
     for place, service in enumerate(("loans desk", "night batch"), 1):
-        with psycopg.connect(owner.info.dsn, application_name=service, autocommit=True) as desk:
-            work = threading.Thread(target=desk.execute, args=("SELECT pg_sleep(1.5) AS of_services",))
-            work.start()
-            time.sleep(0.4)
-            recorder.tick(now + place * MINUTE_US)
-            work.join()
+        looked_at(owner, recorder, service, "SELECT pg_sleep(1.5) AS of_services", now + place * MINUTE_US)
     time.sleep(0.6)
     recorder.tick(now + 3 * MINUTE_US)
     collector.write()

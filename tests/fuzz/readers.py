@@ -6,21 +6,26 @@ A reader may refuse what it is given with one of its ``refusals``; anything else
 from __future__ import annotations
 
 import io
+import itertools
 import json
 import multiprocessing
 import traceback
 import zipfile
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
 import polars as pl
+from google.protobuf.json_format import ParseDict
+from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
 from pydantic import ValidationError
 
 from hardy_gauge.capture import bundle_parts, bundles, settings_file
-from hardy_gauge.capture.imports import reading
+from hardy_gauge.capture.imports import otlp_http, reading
+from hardy_gauge.capture.imports.otlp import OtlpContent, log_records
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 from hardy_gauge.capture.server_lists import read_list
 from hardy_gauge.core.plans.readers import read_plan
@@ -211,6 +216,25 @@ def _say(read: Callable[[bytes, Path], object], refusals: Any, content: bytes, f
     said.send(found)
 
 
+def protobuf_spans() -> bytes:
+    return bytes(ParseDict(SPAN, ExportTraceServiceRequest()).SerializeToString())
+
+
+def otlp_message(content: bytes, _: Path) -> object:
+    """As each signal in each form."""
+    found = []
+    for signal, media in itertools.product(otlp_http.REQUESTS, (otlp_http.PROTOBUF, otlp_http.JSON)):
+        with suppress(GaugeError):
+            document = otlp_http.document_of(signal, media, content)
+            rejected = RejectedRows()
+            log_records(document)
+            OtlpContent().message(document, 1, rejected)
+            found.append(otlp_http.encoded(signal, media, otlp_http.partial_success(signal, rejected)))
+    with suppress(GaugeError):
+        otlp_http.unpacked(content, "gzip", 2**20)
+    return found
+
+
 def from_file(read: Callable[[Path], object], name: str) -> Callable[[bytes, Path], object]:
     def made(content: bytes, folder: Path) -> object:
         path = folder / name
@@ -244,6 +268,7 @@ READERS: dict[str, Reader] = {
     "parquet": Reader(parquet_apart, lambda: (parquet(),)),
     "openmetrics": Reader(named("x.txt"), lambda: (METRICS,)),
     "otlp": Reader(named("x.json"), lambda: (json.dumps(SPAN).encode(), json.dumps(METRIC).encode())),
+    "otlp over http": Reader(otlp_message, lambda: (protobuf_spans(), json.dumps(METRIC).encode(), b'{"resourceLogs": [{"scopeLogs": [{"logRecords": [{}]}]}]}')),
     "plans": Reader(named("plans.json"), lambda: (json.dumps([PLAN]).encode(),)),
     "sql": Reader(named("x.sql"), lambda: (b"SELECT 1;\n-- a\nUPDATE loan SET due = ? WHERE id = $1;\n",)),
     "bundle": Reader(bundle_apart, lambda: (bundle(),)),

@@ -29,7 +29,8 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring, KeyringError
 from hardy_gauge.store.models import Account
 from tests.conftest import wait_until
-from tests.safety.running import Application, command
+from tests.faults.test_serve_killed import LiveServer
+from tests.safety.running import Application, command, new_application
 
 HOUR_US = 3_600_000_000
 
@@ -74,6 +75,51 @@ def test_a_backup_under_load_has_every_acknowledged_row(own: Application, tmp_pa
     assert len(list((tmp_path / "elsewhere").glob("*.replaced-*"))) == 1
     running = command("restore", str(made), "--data", str(own.folder), "--replace")
     assert running.returncode == 2 and f"process {own.process.pid}" in running.stderr
+
+
+def test_a_backup_while_a_fleet_is_recorded_and_read(tmp_path: Path) -> None:
+    """22 servers are recorded and 10 browsers read: every block stored before the backup began is in what is restored."""
+    servers = [LiveServer(f"s{number}") for number in range(22)]
+    options = {"HARDY_GAUGE_WRITE_EVERY_S": "1", "HARDY_GAUGE_ALLOW_NETWORKS": "127.0.0.0/8"}
+    with new_application(tmp_path / "data", **options) as app:
+        assert (
+            app.head.put("/api/capture-rules", json={"rules": [{"name": "often", "counters": "5 s"}]}).status_code
+            == 200
+        )
+        body = {"servers": [{"address": one.address} for one in servers]}
+        assert not any(row["error"] for row in app.head.post("/api/connections", json=body).json())
+        stop, wrong = threading.Event(), list[int]()
+
+        def look(reader: httpx.Client) -> None:
+            while not stop.is_set():
+                answers = [reader.get(path).status_code for path in ("/api/fleet", "/api/tape")]
+                wrong.extend(status for status in answers if status != 200)
+
+        threads = [threading.Thread(target=look, args=(app.as_("viewer"),)) for _ in range(10)]
+        for thread in threads:
+            thread.start()
+        wait_until(lambda: len({server for _, server, _, _ in blocks(app.folder)}) == 22, 90)
+        before = blocks(app.folder)
+        made = command("backup", f"{tmp_path}/b/", "--data", str(app.folder))
+        stop.set()
+        for thread in threads:
+            thread.join()
+        assert made.returncode == 0 and not wrong, (made.stderr, wrong)
+    for one in servers:
+        one.http.shutdown()
+    (file,) = (tmp_path / "b").iterdir()
+    assert command("restore", str(file), "--data", str(tmp_path / "elsewhere")).returncode == 0
+    kept = blocks(tmp_path / "elsewhere")
+    assert len(before) > 22 and {(kind, server, start) for kind, server, start, _ in before} <= {
+        (kind, server, start) for kind, server, start, _ in kept
+    }
+    assert sum(rows for *_, rows in kept) >= sum(rows for *_, rows in before)
+
+
+def blocks(folder: Path) -> set[tuple[str, int, int, int]]:
+    """The blocks of series that are stored: kind, server, beginning, rows."""
+    with closing(sqlite3.connect(folder / "hardy-gauge.db", timeout=30)) as connection:
+        return set(connection.execute("SELECT kind, server_id, start_us, rows FROM segment"))
 
 
 def test_an_encrypted_backup(tmp_path: Path, store: Store) -> None:

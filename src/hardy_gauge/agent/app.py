@@ -119,6 +119,10 @@ def create_agent(servers: Mapping[str, Beside], token: str) -> FastAPI:
     def settings(name: str) -> p.Settings:
         return of(name).probe.settings()
 
+    @app.get("/servers/{name}/objects")
+    def objects(name: str) -> p.Objects:
+        return of(name).probe.objects()
+
     @app.get("/servers/{name}/schema")
     def schema(name: str) -> p.Schema:
         return of(name).probe.schema()

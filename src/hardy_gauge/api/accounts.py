@@ -54,7 +54,7 @@ class AccountEdit(Strict):
     people: People | None = None
 
 
-def _words(request: NewAccount | AccountEdit) -> AccountChanges:
+def _changes(request: NewAccount | AccountEdit) -> AccountChanges:
     secret = None if request.secret is None else request.secret.get_secret_value()
     return AccountChanges(
         request.user, secret, request.groups, request.hosts, request.plain_text, request.certificate, request.people
@@ -78,7 +78,7 @@ def accounts(reader: CurrentReader) -> Accounts:
 @router.post("", status_code=201)
 def add(request: NewAccount, reader: CurrentReader, settings: CurrentSettings, http: Request) -> AccountOut:
     with reader.store.write() as session:
-        made = keyring.add_account(session, Keyring(settings.data), request.name, _words(request), reader.clock())
+        made = keyring.add_account(session, Keyring(settings.data), request.name, _changes(request), reader.clock())
     http.app.state.poke()
     return made
 
@@ -88,7 +88,7 @@ def edit(
     account: str, request: AccountEdit, reader: CurrentReader, settings: CurrentSettings, http: Request
 ) -> AccountOut:
     with reader.store.write() as session:
-        changed = keyring.edit_account(session, Keyring(settings.data), account, _words(request), reader.clock())
+        changed = keyring.edit_account(session, Keyring(settings.data), account, _changes(request), reader.clock())
     http.app.state.poke()
     return changed
 

@@ -90,7 +90,9 @@ def create_app(
     share_s: float = 0.0,
 ) -> FastAPI:
     """The application over an open store. ``clock`` is what "now" means to it; ``poke`` lets the collector know that what
-    is to be captured has changed, ``work`` is what it counts of itself; servers are diagnosed in the background every ``diagnose_every_s``, None for never; ``share_s`` is the longest that an answer which many share holds while only what is recorded changes.
+    is to be captured has changed, ``work`` is what it counts of itself; servers are diagnosed in the background every
+    ``diagnose_every_s``, None for never; ``share_s`` is the longest that an answer which many share holds while only what is
+    recorded changes.
     """
     reader = Reader(store, clock)
     incoming = settings.data / "incoming"

@@ -150,7 +150,7 @@ class Authorisation:
         if who is None:
             return 401, "Not signed in", "sign in first, or send a token that is valid", ""
         if not who.may(role) and not (counts_for_parts(method, path, own=True) and who.may_somewhere(role)):
-            return 403, "Not allowed", f"this needs the role {role}{for_fleet(who)}; {who.name} is {who.role}", ""
+            return 403, "Not allowed", f"this needs the role {role}{_for_fleet(who)}; {who.name} is {who.role}", ""
         if (
             who.csrf_token
             and method not in READS
@@ -165,7 +165,7 @@ class Authorisation:
         return None
 
 
-def for_fleet(who: Who) -> str:
+def _for_fleet(who: Who) -> str:
     """What is said of a role that would have to be for all servers."""
     return " for the whole fleet" if who.grants else ""
 

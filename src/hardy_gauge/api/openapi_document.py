@@ -1,4 +1,4 @@
-"""The OpenAPI document with every answer that is not a success: problem details (RFC 9457), and who may ask."""
+"""The OpenAPI document with every answer that is not a success, as problem details (RFC 9457)."""
 
 from __future__ import annotations
 

@@ -14,7 +14,9 @@ from hardy_gauge.queries import find as finding
 from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.ledger import FILTER, check_filters
 from hardy_gauge.queries.ledger import ledger as ledger_of
-from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.queries.objects import ServerObjects, objects_of
+from hardy_gauge.queries.scope import server_named, servers_in
+from hardy_gauge.queries.server_figures import ServerFigures, figures_of
 from hardy_gauge.queries.server_sheet import ServerSheet
 from hardy_gauge.queries.server_sheet import server_sheet as sheet_of
 from hardy_gauge.queries.statement_rows import statement_rows
@@ -55,6 +57,18 @@ def tape(
 @router.get("/servers/{server}", tags=["servers"])
 def server_sheet(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerSheet:
     return sheet_of(reader, window, server)
+
+
+@router.get("/servers/{server}/objects", tags=["servers"])
+def server_objects(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerObjects:
+    """Tables, indexes and sequences: what was done with them in the focus, and how they were at its end."""
+    return objects_of(reader, server_named(reader, server), window.focus)
+
+
+@router.get("/servers/{server}/figures", tags=["servers"])
+def server_figures(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerFigures:
+    """Every level and rate that is recorded, with its usual range."""
+    return figures_of(reader, server_named(reader, server), window.focus)
 
 
 @router.get("/ledger", tags=["ledger"])

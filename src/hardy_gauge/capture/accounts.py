@@ -48,35 +48,35 @@ class AccountChanges:
     people: list[str] | None = None
 
 
-def add_account(session: Session, keyring: Keyring, name: str, words: AccountChanges, now_us: int) -> AccountOut:
+def add_account(session: Session, keyring: Keyring, name: str, changes: AccountChanges, now_us: int) -> AccountOut:
     """Conflict when the name is taken."""
     if session.scalar(select(Account.id).where(Account.name == name)) is not None:
         raise Conflict(f"name: there is an account '{name}' already", "name", "The name is taken")
     row = Account(name=name, user="", secret=b"", groups=[], hosts=[], plain_text=False, certificate="", people=[])
-    _change(session, row, keyring, words, now_us)
+    _change(session, row, keyring, changes, now_us)
     session.add(row)
     session.flush()
     return _out(session, row)
 
 
-def edit_account(session: Session, keyring: Keyring, name: str, words: AccountChanges, now_us: int) -> AccountOut:
+def edit_account(session: Session, keyring: Keyring, name: str, changes: AccountChanges, now_us: int) -> AccountOut:
     """Only what is not None changes; NotFound when there is no such account."""
     row = _find(session, name)
-    _change(session, row, keyring, words, now_us)
+    _change(session, row, keyring, changes, now_us)
     session.flush()
     return _out(session, row)
 
 
-def _change(session: Session, row: Account, keyring: Keyring, words: AccountChanges, now_us: int) -> None:
-    row.user = row.user if words.user is None else words.user
-    row.secret = row.secret if words.secret is None else keyring.close(words.secret)
-    row.groups = row.groups if words.groups is None else sorted(set(words.groups))
-    row.hosts = row.hosts if words.hosts is None else sorted({host.strip() for host in words.hosts if host.strip()})
-    row.plain_text = row.plain_text if words.plain_text is None else words.plain_text
-    if words.certificate is not None:
-        row.certificate = _checked(words.certificate.strip())
-    if words.people is not None:
-        row.people = sorted({person_named(session, name, "people").name for name in words.people})
+def _change(session: Session, row: Account, keyring: Keyring, changes: AccountChanges, now_us: int) -> None:
+    row.user = row.user if changes.user is None else changes.user
+    row.secret = row.secret if changes.secret is None else keyring.close(changes.secret)
+    row.groups = row.groups if changes.groups is None else sorted(set(changes.groups))
+    row.hosts = row.hosts if changes.hosts is None else sorted({host.strip() for host in changes.hosts if host.strip()})
+    row.plain_text = row.plain_text if changes.plain_text is None else changes.plain_text
+    if changes.certificate is not None:
+        row.certificate = _checked(changes.certificate.strip())
+    if changes.people is not None:
+        row.people = sorted({person_named(session, name, "people").name for name in changes.people})
     row.changed_us = now_us
 
 

@@ -7,8 +7,9 @@ from typing import Any
 
 import polars as pl
 
-from hardy_gauge.capture.intervals import COLUMN, Interval, StatementInterval, TableInterval
+from hardy_gauge.capture.intervals import Interval, StatementInterval
 from hardy_gauge.capture.messages import messages_frame
+from hardy_gauge.capture.object_intervals import ObjectKind, Row, TableEvent, object_frame
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry, key_of
 from hardy_gauge.probes import protocol as p
@@ -51,9 +52,9 @@ class Until:
 
 @dataclass
 class CaptureBatch:
-    """``samples`` are looks at a session: when, the seconds it stands for, of how many sessions one was followed;
-    ``holders`` looks at
-    sessions that did nothing in an open transaction; ``metrics`` and ``statements`` differences as ``Intervals`` makes them.
+    """``samples`` are looks at a session: when, the seconds it stands for, of how many sessions one was followed; ``holders``
+    looks at sessions that did nothing in an open transaction: when, and the seconds it stands for; ``metrics`` and ``statements``
+    differences as ``Intervals`` makes them, ``tables``, ``indexes``, ``sequences`` and ``events`` as ``ObjectIntervals`` does; ``connections`` groups of open sessions with their minute.
     """
 
     rule: CaptureRule
@@ -63,7 +64,10 @@ class CaptureBatch:
     executions: list[p.ExecutionRecord] = field(default_factory=list)
     metrics: list[Interval] = field(default_factory=list)
     statements: list[StatementInterval] = field(default_factory=list)
-    tables: list[TableInterval] = field(default_factory=list)
+    tables: list[Row] = field(default_factory=list)
+    indexes: list[Row] = field(default_factory=list)
+    sequences: list[Row] = field(default_factory=list)
+    events: list[TableEvent] = field(default_factory=list)
     connections: list[tuple[int, p.ConnectionGroup]] = field(default_factory=list)
     messages: list[p.LogMessage] = field(default_factory=list)
     troubles: list[Trouble] = field(default_factory=list)
@@ -88,8 +92,8 @@ class CaptureBatch:
             if not self.rule.waits:
                 frame = frame.select(c for c in frame.columns if not c.startswith("wait."))
             frames["statement"] = registry.with_statements(frame, named=False)
-        if self.tables:
-            frames["table"] = self._written()
+        objects: dict[ObjectKind, list[Row]] = {"table": self.tables, "index": self.indexes, "sequence": self.sequences}
+        frames |= {kind: object_frame(kind, found) for kind, found in objects.items() if found}
         if self.samples:
             frames["sample"] = self._sampled(registry)
         if self.holders:
@@ -108,20 +112,6 @@ class CaptureBatch:
             ]
             frames["execution"] = registry.with_statements(_reported(rows), named=False)
         return frames
-
-    def _written(self) -> pl.DataFrame:
-        """A row for each table, and one for each column of it whose updates are reported."""
-        rows = []
-        for at, span_s, table, values in self.tables:
-            whole = {name: value for name, value in values.items() if not name.startswith(COLUMN)}
-            rows.append({"at_us": at, "span_s": span_s, "table": table, "column": None, **whole})
-            rows += [
-                {"at_us": at, "span_s": span_s, "table": table, "column": name.removeprefix(COLUMN), "updates": value}
-                for name, value in values.items()
-                if name.startswith(COLUMN)
-            ]
-        schema = {"at_us": pl.Int64, "span_s": pl.Float64, "table": pl.String, "column": pl.String}
-        return pl.DataFrame(rows, schema=schema | dict.fromkeys(("inserts", "updates", "deletes"), pl.Float64))
 
     def _sampled(self, registry: StatementRegistry) -> pl.DataFrame:
         """With ``weight`` where a sample stands for more than a second, and ``one_in`` where sessions are left out."""
@@ -157,7 +147,8 @@ class CaptureBatch:
         """Both together, after this could not be written."""
         return CaptureBatch(
             later.rule, later.until, self.samples + later.samples, self.holders + later.holders, self.executions + later.executions,
-            self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables, self.connections + later.connections, self.messages + later.messages,
+            self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables,
+            self.indexes + later.indexes, self.sequences + later.sequences, self.events + later.events, self.connections + later.connections, self.messages + later.messages,
             self.troubles + later.troubles, self.plans + later.plans, later.counters_seen or self.counters_seen,
             self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema,
         )  # fmt: skip

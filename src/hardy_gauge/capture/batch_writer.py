@@ -6,12 +6,17 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble
-from hardy_gauge.capture.messages import CHANGED_FROM, SAME_CHANGE_US, record_messages_in, running_in
+from hardy_gauge.capture.changes import (
+    record_messages_in,
+    record_schema_changes,
+    record_setting_changes,
+    record_upkeep,
+)
+from hardy_gauge.capture.messages import running_in
 from hardy_gauge.capture.statement_registry import StatementRegistry
-from hardy_gauge.core.figures import formatting
-from hardy_gauge.probes.protocol import LogMessages, Settings
+from hardy_gauge.probes.protocol import LogMessages
 from hardy_gauge.store import segments
-from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Snapshot
+from hardy_gauge.store.models import CaptureState, Gap, Plan, Snapshot
 
 
 def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: StatementRegistry, now_us: int) -> None:
@@ -29,12 +34,14 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     for trouble in batch.troubles:
         _trouble(session, server_id, trouble)
     record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=batch.messages))
+    record_upkeep(session, server_id, batch.events)
     for plan in batch.plans:
         _plan(session, server_id, plan)
     if batch.settings is not None:
-        _setting_changes(session, server_id, batch.settings)
+        record_setting_changes(session, server_id, batch.settings)
         _latest(session, server_id, "settings", batch.settings.at_us, batch.settings.model_dump())
     if batch.schema is not None:
+        record_schema_changes(session, server_id, batch.schema)
         _latest(session, server_id, "schema", batch.schema.at_us, batch.schema.model_dump())
 
 
@@ -62,41 +69,3 @@ def _plan(session: Session, server_id: int, plan: TakenPlan) -> None:
 
 def _latest(session: Session, server_id: int, kind: str, at_us: int, body: dict[str, object]) -> None:
     session.merge(Snapshot(server_id=server_id, kind=kind, taken_us=at_us, body=body))
-
-
-def _setting_changes(session: Session, server_id: int, settings: Settings) -> None:
-    """A change for every setting whose value is not what it was at the last look.
-
-    Where the log reported the same change, it is that one, at the log's time and with both values.
-    """
-    before = session.scalar(select(Snapshot).where(Snapshot.server_id == server_id, Snapshot.kind == "settings"))
-    if before is None:
-        return
-    old = {row["name"]: row["value"] for row in before.body["settings"]}
-    for row in settings.settings:
-        if row.name in old and old[row.name] != row.value:
-            title = f"{row.name}{CHANGED_FROM}{_said(old[row.name], row.unit)} to {_said(row.value, row.unit)}"
-            logged = session.scalars(
-                select(Change)
-                .where(
-                    Change.server_id == server_id, Change.kind == "setting", Change.object == row.name,
-                    Change.at_us.between(settings.at_us - SAME_CHANGE_US, settings.at_us + SAME_CHANGE_US),
-                    Change.title.not_like(f"{row.name}{CHANGED_FROM}%"),
-                )
-                .order_by(Change.at_us.desc())
-            ).first()  # fmt: skip
-            if logged is not None:
-                logged.title = title
-            else:
-                session.add(
-                    Change(server_id=server_id, at_us=settings.at_us, kind="setting", title=title, object=row.name)
-                )
-
-
-def _said(value: object, unit: str | None) -> str:
-    """A value in the unit that a person would say."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    if isinstance(value, int | float):
-        return formatting.binary_size(value) if unit == "B" and value >= 0 else formatting.figure(value, unit or "")
-    return str(value)

@@ -7,7 +7,7 @@ from typing import get_args
 import polars as pl
 from sqlalchemy import select
 
-from hardy_gauge.capture.messages import record_messages_in
+from hardy_gauge.capture.changes import record_messages_in
 from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.probes.protocol import HistoryKind, Identity, Probe, RemembersPast
 from hardy_gauge.store import segments

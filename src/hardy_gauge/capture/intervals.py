@@ -5,18 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from hardy_gauge.core.activity.counters import Difference, Reading, Unusable, difference
+from hardy_gauge.core.activity.counters import Reading, Unusable, difference
 from hardy_gauge.core.figures.catalogue import STATEMENT_SUMS
 from hardy_gauge.probes import protocol as p
 
 MINUTE_US = 60_000_000
 RUNNING = "running_s"
-COLUMN = "column."
 Complain = Callable[[str, int, int, str], None]
 # the minute, its seconds, and what was done in it; of a statement with the counters that it is from
 Interval = tuple[int, float, dict[str, float]]
 StatementInterval = tuple[int, float, p.StatementCounter, dict[str, float]]
-TableInterval = tuple[int, float, str, dict[str, float]]
 
 
 @dataclass
@@ -29,21 +27,19 @@ class Intervals:
     complain: Complain
     metrics: list[Interval] = field(default_factory=list)
     statements: list[StatementInterval] = field(default_factory=list)
-    tables: list[TableInterval] = field(default_factory=list)
     _server: Reading | None = None
     _rows: dict[str, Reading] = field(default_factory=dict)
     _looked: Reading | None = None
     _running_s: float | None = None
-    _tables: dict[str, Reading] = field(default_factory=dict)
 
     def forget(self) -> None:
         """After a gap: the next look is the first."""
-        self._server, self._rows, self._looked, self._running_s, self._tables = None, {}, None, None, {}
+        self._server, self._rows, self._looked, self._running_s = None, {}, None, None
 
-    def taken(self) -> tuple[list[Interval], list[StatementInterval], list[TableInterval]]:
+    def taken(self) -> tuple[list[Interval], list[StatementInterval]]:
         """The rows so far, which are then the caller's."""
-        found = self.metrics, self.statements, self.tables
-        self.metrics, self.statements, self.tables = [], [], []
+        found = self.metrics, self.statements
+        self.metrics, self.statements = [], []
         return found
 
     def server(
@@ -94,19 +90,6 @@ class Intervals:
             if done.values["calls"] > 0 and done.values["time_s"] >= least_s * done.values["calls"]:
                 self.statements.append((minute_of(now_us, done.span_s), done.span_s, row, done.values))
         return {name: value for name, value in sums.items() if value or name in ("calls", "time_s")}
-
-    def of_tables(self, answer: p.Schema, now_us: int) -> None:
-        """Take the rows written to each table; a table whose counters went back counts from this look on."""
-        before, self._tables = self._tables, {}
-        for table in answer.tables:
-            if table.inserts is None or table.updates is None or table.deletes is None:
-                continue
-            counted = {"inserts": table.inserts, "updates": table.updates, "deletes": table.deletes}
-            counted |= {f"{COLUMN}{name}": value for name, value in table.column_updates.items()}
-            reading = self._tables[table.name] = Reading(answer.at_us, 0, counted)
-            done = difference(before[table.name], reading) if table.name in before else None
-            if isinstance(done, Difference):
-                self.tables.append((minute_of(now_us, done.span_s), done.span_s, table.name, done.values))
 
 
 def minute_of(now_us: int, span_s: float) -> int:

@@ -15,6 +15,7 @@ from threading import Lock
 from hardy_gauge.capture.backoff import Backoff
 from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble, Until
 from hardy_gauge.capture.intervals import MINUTE_US, Intervals
+from hardy_gauge.capture.object_intervals import ObjectIntervals, objects_of_schema, sequences_used
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry
@@ -25,6 +26,7 @@ log = logging.getLogger(__name__)
 SKEW_LIMIT_S = 30.0
 SHORTEST_GAP_US = 5_000_000
 EXECUTIONS_S = 10.0
+OBJECTS_S = 60.0
 STEP_US = 2_000_000
 PLANS_AT_ONCE = 3
 IDLE_US = 1_000_000  # a session between two statements of a transaction is none, unless somebody waits for it
@@ -58,10 +60,13 @@ class Recorder:
     _ticked_us: int = 0
     _plans_due: list[tuple[str, str]] = field(default_factory=list)
     _settings: list[p.SettingValue] | None = None
+    _marker: str | None = None
     _tables: list[p.Table] | None = None
+    _used: dict[str, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.work = Intervals(lambda *what: self.batch.troubles.append(Trouble(*what)))
+        self.objects = ObjectIntervals()
         self.batch = CaptureBatch(self.rule, Until())
         self._turn = Lock()
 
@@ -78,10 +83,14 @@ class Recorder:
             return None
         try:
             taken, self.batch = self.batch, CaptureBatch(self.rule, Until())
-            metrics, statements, tables = self.work.taken()
+            metrics, statements = self.work.taken()
             taken.metrics += metrics
             taken.statements += statements
+            tables, indexes, sequences, events = self.objects.taken()
             taken.tables += tables
+            taken.indexes += indexes
+            taken.sequences += sequences
+            taken.events += events
             taken.rule = self.rule
             taken.until = Until(
                 self.until_us, self.executions_until_us, self.messages_until_us, self.seen_us, self.error, self.skew_s
@@ -106,7 +115,7 @@ class Recorder:
         self._stepped(now_us)
         self._notice("paused", now_us, f"rule {rule.name}: nothing new is recorded" if rule.mode == "reading" else "")
         if rule.mode == "reading":
-            self.work.forget()
+            self._forget()
             self._due.clear()
             self.executions_until_us = self.until_us = now_us
             return
@@ -211,8 +220,12 @@ class Recorder:
     def _failed(self, now_us: int, reason: str) -> None:
         self.error = reason
         self._notice("gap", now_us, reason, max(self.seen_us, self.until_us) or now_us)
-        self.work.forget()
+        self._forget()
         self._due.pop("counters", None)
+
+    def _forget(self) -> None:
+        self.work.forget()
+        self.objects.forget()
 
     def _clock(self, server_us: int, now_us: int) -> None:
         self.skew_s = (server_us - now_us) / 1e6
@@ -236,7 +249,7 @@ class Recorder:
             counters = ask(probe.counters)
             self.batch.connections += [(now_us // MINUTE_US * MINUTE_US, one) for one in counters.connections]
             used = {f"volume_used.{v.name}": float(v.used_bytes) for v in ask(probe.host).volumes}
-            levels = counters.levels | used | self._beside(now_us) | self.backoff.taken()
+            levels = counters.levels | used | self._used | self._beside(now_us) | self.backoff.taken()
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
                 last and "gap" not in self._open and now_us - last > SHORTEST_GAP_US
             ):
@@ -250,11 +263,31 @@ class Recorder:
             settings = ask(probe.settings)
             if settings.settings != self._settings:
                 self.batch.settings, self._settings = settings, settings.settings
-        if "schema" in self.abilities:
+        if "objects" in self.abilities and self._is_due("objects", now_us, OBJECTS_S, self.phase_us):
+            self._objects(now_us)
+        elif "schema" in self.abilities and "objects" not in self.abilities:
             schema = ask(probe.schema)
-            self.work.of_tables(schema, now_us)
+            self.objects.look(objects_of_schema(schema), now_us)
             if schema.tables != self._tables:
                 self.batch.schema, self._tables = schema, schema.tables
+
+    def _objects(self, now_us: int) -> None:
+        """Tables, indexes and sequences; the schema only when its marker says that it changed. What waits for a lock is left
+        out, and the rest goes on.
+        """
+        try:
+            answer = self.backoff.timed(self.probe.objects)
+            if "schema" in self.abilities and (not answer.schema_marker or answer.schema_marker != self._marker):
+                schema = self.backoff.timed(self.probe.schema)
+                self._marker = answer.schema_marker
+                if schema.tables != self._tables:
+                    self.batch.schema, self._tables = schema, schema.tables
+        except p.ProbeError as error:
+            self._notice("tables not counted", now_us, str(error))
+            return
+        self._notice("tables not counted", now_us, "")
+        self.objects.look(answer, now_us)
+        self._used = sequences_used(answer.sequences)
 
     def _ask_plans(self, now_us: int) -> None:
         """Plans in use that are not stored, some at each tick; of a statement that is not stored yet a minute later."""

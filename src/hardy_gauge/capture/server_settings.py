@@ -58,9 +58,9 @@ def change(session: Session, server: Server, edit: Edit, now_us: int, user: Acco
         server.account_id = account.id if account else None
     if edit.address is not None:
         same = select(Server.name).where(Server.address == edit.address, Server.id != server.id)
-        taken = session.scalar(same.execution_options(**WHOLE_FLEET))
-        if taken:
-            raise Conflict(f"address: {taken} has it already", "address", "The address is taken")
+        if session.scalar(same.execution_options(**WHOLE_FLEET)):
+            whose = session.scalar(same) or "another server"  # one that is out of reach has no name here
+            raise Conflict(f"address: {whose} has it already", "address", "The address is taken")
         _check(edit.address)
         server.address = edit.address
     if any(part is not None for part in (edit.cluster, edit.labels, edit.account, edit.address)):

@@ -20,6 +20,7 @@ WHAT: dict[p.Ability, str] = {
     "counters": "work, storage and log of the whole server", "statements": "calls and time of every statement",
     "sessions": "what every session works on or waits for", "executions": "single executions above a threshold",
     "settings": "settings with their defaults and ranges", "schema": "tables, columns and indexes",
+    "objects": "reads, writes and sizes of tables and indexes, and sequences",
     "explain": "plans of texts", "plans": "plans that were in use", "messages": "log messages",
     "history": "what was recorded before capture began",
 }  # fmt: skip
@@ -78,6 +79,9 @@ class HttpProbe:
 
     def schema(self) -> p.Schema:
         return self._get("schema", p.Schema)
+
+    def objects(self) -> p.Objects:
+        return self._get("objects", p.Objects)
 
     def messages(self, since_us: int) -> p.LogMessages:
         return self._get(f"messages?since_us={since_us}", p.LogMessages)

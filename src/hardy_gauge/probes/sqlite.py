@@ -109,6 +109,9 @@ class SqliteProbe:
         connection.close()
         return p.Schema(at_us=time.time_ns() // 1000, database=self.path.stem, dialect="sqlite", tables=tables)
 
+    def objects(self) -> p.Objects:
+        raise p.Unsupported("a file does not count the work on its tables")
+
     def explain(self, request: p.ExplainRequest) -> p.Explained:
         """The plan SQLite would use. What-if indexes are built in an empty copy that has the file's statistics."""
         source = self._open()

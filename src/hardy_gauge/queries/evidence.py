@@ -10,7 +10,6 @@ from sqlalchemy import select
 from hardy_gauge.core.activity.ledger import entries
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Schema, StatementWork, Unknown
 from hardy_gauge.core.evidence.schema import ColumnFacts, IndexFacts, TableFacts, Writes
-from hardy_gauge.core.figures.minutes import covered_s
 from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.statements.sums import sums
@@ -91,7 +90,11 @@ def schema_of(reader: Reader, server: Server, focus: Span) -> Schema | Unknown:
 
 def _table(t: dict[str, Any], writes: Writes | None) -> TableFacts:
     columns = {c["name"]: ColumnFacts(c["name"], c["width_bytes"], c["distinct"] or 0.0) for c in t["columns"]}
-    indexes = [IndexFacts(i["name"], tuple(i["columns"]), i["unique"]) for i in t["indexes"] if not i.get("predicate")]
+    indexes = [
+        IndexFacts(i["name"], tuple(i["columns"]), i["unique"])
+        for i in t["indexes"]
+        if not i.get("predicate") and i.get("valid", True)
+    ]
     return TableFacts(t["name"], t["rows"], t["bytes"], columns, indexes, writes)
 
 
@@ -99,13 +102,13 @@ def writes_of(reader: Reader, server: Server, span: Span) -> dict[str, Writes]:
     """Rows written a second to each table, from what was counted within the span; without those not counted there."""
     with reader.store.read() as session:
         frame = segments.read(session, [server.id], "table", span.since_us, span.until_us)
-    if frame.is_empty():
+    passed = covered(reader, [server], span, "counters")[server.id]
+    if frame.is_empty() or passed <= 0 or "inserts" not in frame.columns:
         return {}
     found = {}
     for (name,), mine in frame.partition_by("table", as_dict=True).items():
         whole = mine.filter(pl.col("column").is_null())
-        passed = covered_s(whole)
-        if passed <= 0:
+        if whole["inserts"].drop_nulls().is_empty():
             continue
         counted = {c: float(whole[c].sum()) / passed for c in ("inserts", "updates", "deletes")}
         columns = mine.drop_nulls("column").group_by("column").agg(pl.col("updates").sum())

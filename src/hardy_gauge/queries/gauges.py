@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hardy_gauge.core.figures.catalogue import FIGURES
+from hardy_gauge.core.figures.catalogue import FIGURES, Figure
 from hardy_gauge.core.figures.minutes import over_span
-from hardy_gauge.core.reference.usual_range import word
+from hardy_gauge.core.reference.usual_range import UsualRange, word
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader
 
@@ -40,12 +40,14 @@ class NamedGauge(Gauge):
 
 def gauge(reader: Reader, server_id: int, name: str, span: Span) -> Gauge:
     """A figure over a span, with its usual range over the same time of day."""
-    figure = FIGURES[name]
+    return gauge_of(reader, server_id, FIGURES[name], reader.usual(server_id, name), span)
+
+
+def gauge_of(reader: Reader, server_id: int, figure: Figure, usual: UsualRange, span: Span) -> Gauge:
+    """The same of any figure, with the usual range that is given."""
     value = over_span(reader.counters([server_id], span, figure.columns), figure)
     moments = np.linspace(span.since_us, span.until_us, USUAL_POINTS).astype(np.int64)
-    low, centre, high = (
-        float(np.nanmean(a)) if np.isfinite(a).any() else math.nan for a in reader.usual(server_id, name).at(moments)
-    )
+    low, centre, high = (float(np.nanmean(a)) if np.isfinite(a).any() else math.nan for a in usual.at(moments))
     said = "not recorded" if value is None else word(value, low, high)
     known = [bound if math.isfinite(bound) else None for bound in (low, centre, high)]
     return Gauge(value, known[0], known[1], known[2], said)

@@ -12,6 +12,7 @@ from typing import TypeVar, cast
 import numpy as np
 import polars as pl
 
+from hardy_gauge.context import holding
 from hardy_gauge.core.figures.catalogue import FIGURES, Figure
 from hardy_gauge.core.figures.minutes import by_minute
 from hardy_gauge.core.reference.shift import Shift, current_shift
@@ -84,15 +85,15 @@ class Reader:
     def read_ahead(self, server_ids: Sequence[int], span: Span, columns: Iterable[str]) -> Iterator[None]:
         """Within it, what ``counters`` is asked of one server inside the span comes from one read of all."""
         named = list(dict.fromkeys(columns))
-        token = _ahead.set(ReadAhead(span, frozenset(named), self.counters(server_ids, span, named)))
-        try:
+        with holding(_ahead, ReadAhead(span, frozenset(named), self.counters(server_ids, span, named))):
             yield
-        finally:
-            _ahead.reset(token)
 
     def figure(self, server_id: int, name: str, span: Span) -> tuple[Times, Values]:
-        """Times and values by minute of one figure, without the minutes in which it has none."""
-        figure = FIGURES[name]
+        """Times and values by minute of one figure of the catalogue, without the minutes in which it has none."""
+        return self.minutes(server_id, FIGURES[name], span)
+
+    def minutes(self, server_id: int, figure: Figure, span: Span) -> tuple[Times, Values]:
+        """Times and values by minute of any figure, without the minutes in which it has none."""
         times, values = by_minute(self.counters([server_id], span, figure.columns), figure)
         known = np.isfinite(values)
         return cast(Times, times[known]), cast(Values, values[known])
@@ -100,6 +101,17 @@ class Reader:
     def usual(self, server_id: int, name: str) -> UsualRange:
         """The usual range of a figure of one server, from up to five weeks before the last two hours."""
         return self.kept(("usual", server_id, name), lambda: self._usual(server_id, name), ("server", server_id))
+
+    def usual_of(self, server_id: int, figures: Sequence[Figure]) -> dict[str, UsualRange]:
+        """The usual ranges of any figures of one server, by name, all learnt from one read."""
+
+        def learn() -> dict[str, UsualRange]:
+            troubles = self.troubles(server_id)
+            with self.read_ahead([server_id], self.history(), dict.fromkeys(c for f in figures for c in f.columns)):
+                return {figure.name: self._range(server_id, figure, troubles) for figure in figures}
+
+        names = tuple(figure.name for figure in figures)
+        return self.kept(("usual of", server_id, names), learn, ("server", server_id))
 
     def troubles(self, server_id: int) -> list[Span]:
         """Stretches of the last five weeks in which the server's active sessions were out of all habit."""
@@ -151,7 +163,7 @@ class Reader:
         return self._range(server_id, FIGURES[name], self.troubles(server_id))
 
     def _range(self, server_id: int, figure: Figure, troubles: list[Span]) -> UsualRange:
-        times, values = self.figure(server_id, figure.name, self.history())
+        times, values = self.minutes(server_id, figure, self.history())
         return usual_range(times, values, troubles)
 
     def _troubles(self, server_id: int) -> list[Span]:

@@ -9,14 +9,15 @@ from sqlalchemy import select
 
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.capture import CaptureWord
-from hardy_gauge.core.narrative.server import ServerFacts, server_sentence
+from hardy_gauge.core.narrative.server import ServerFacts, server_sentence, silent_log_words
+from hardy_gauge.core.narrative.waiting import nobody_waited_words
 from hardy_gauge.core.reference.usual_range import ready_us
 from hardy_gauge.core.statements.rows import StatementRow
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.connection_groups import ConnectedGroup, connected_groups
-from hardy_gauge.queries.coverage import first_recorded_us
+from hardy_gauge.queries.coverage import first_recorded_us, sampled
 from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
 from hardy_gauge.queries.holdups import Holdup, holdups_of
@@ -49,7 +50,7 @@ class ClusterMember:
 
 @dataclass(frozen=True)
 class ServerSheet:
-    """``offers`` are what the focus can be compared with while nothing usual is known."""
+    """``no_holdups`` and ``no_messages`` are what is said where there are none; ``offers`` are what the focus can be compared with while nothing usual is known."""
 
     server: str
     cluster: str
@@ -73,7 +74,9 @@ class ServerSheet:
     volumes: list[VolumeOut]
     levels: list[LevelOut]
     holdups: list[Holdup]
+    no_holdups: str
     messages: list[MessageRow]
+    no_messages: str
     connected: list[ConnectedGroup]
     members: list[ClusterMember]
     changes: list[Mark]
@@ -106,6 +109,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         heaviest=listed.rows[:HEAVIEST], blind=listed.blind, findings=findings,
         settings=settings_that_differ(reader, owner, peers), volumes=volumes_of(reader, owner, now),
         levels=levels_of(reader, owner.id, focus), holdups=holdups_of(reader, owner, focus),
+        no_holdups=nobody_waited_words(any(sampled(reader, [owner], focus).values())), no_messages=silent_log_words("messages" in owner.abilities),
         messages=messages_in(reader, [owner], focus), connected=connected_groups(reader, owner, focus),
         members=[
             ClusterMember(s.name, s.role, gauge(reader, s.id, "active_sessions", focus).value) for s in [owner, *peers]

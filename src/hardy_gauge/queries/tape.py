@@ -94,7 +94,9 @@ def tape(reader: Reader, scope: str, span: str) -> Tape:
     with reader.store.read() as session:
         changes = session.scalars(
             select(Change)
-            .where(Change.server_id.in_(names), Change.at_us.between(view.since_us, view.until_us))
+            .where(
+                Change.server_id.in_(names), Change.kind != "upkeep", Change.at_us.between(view.since_us, view.until_us)
+            )
             .order_by(Change.at_us)
         ).all()
         gaps = session.scalars(

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager
 from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Any
@@ -17,6 +16,7 @@ from typing import Any
 from sqlalchemy import inspect, select
 from sqlalchemy.orm import Session
 
+from hardy_gauge.context import holding
 from hardy_gauge.store.people import Audit
 
 BEGINNING = "0" * 64
@@ -38,14 +38,9 @@ class Acting:
 _acting: ContextVar[Acting | None] = ContextVar("acting", default=None)
 
 
-@contextmanager
-def acting(found: Acting | None) -> Iterator[None]:
+def acting(found: Acting | None) -> AbstractContextManager[None]:
     """Whatever is written within is done by them; by nobody where it is None."""
-    token = _acting.set(found)
-    try:
-        yield
-    finally:
-        _acting.reset(token)
+    return holding(_acting, found)
 
 
 def acts() -> Acting | None:

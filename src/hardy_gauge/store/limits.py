@@ -34,6 +34,8 @@ class Limits(InputDocument):
     connection_days: int = Field(90, ge=1, le=4000)
     message_days: int = Field(90, ge=1, le=4000)
     table_days: int = Field(400, ge=1, le=4000)
+    index_days: int = Field(400, ge=1, le=4000)
+    sequence_days: int = Field(400, ge=1, le=4000)
     most_bytes: Annotated[int, BeforeValidator(byte_size), Field(ge=10_000_000)] | None = None
     make_room: bool = Field(
         False, description="drop the oldest samples and executions instead of recording nothing new"

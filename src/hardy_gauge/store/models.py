@@ -148,7 +148,9 @@ class Snapshot(Base):
 
 
 class Change(Base):
-    """Anything that changed: schema, setting, software, restart."""
+    """Anything that changed: schema, setting, software, upkeep. ``before`` and ``after`` are what it was and is, and ``who`` the
+    user, where that is known.
+    """
 
     __tablename__ = "change"
     __table_args__ = (UniqueConstraint("server_id", "at_us", "kind", "title"),)
@@ -158,6 +160,9 @@ class Change(Base):
     kind: Mapped[str]
     title: Mapped[str]
     object: Mapped[str] = mapped_column(default="")
+    before: Mapped[str] = mapped_column(default="")
+    after: Mapped[str] = mapped_column(default="")
+    who: Mapped[str] = mapped_column(default="")
 
 
 class StoredFinding(Base):

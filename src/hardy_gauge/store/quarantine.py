@@ -19,6 +19,7 @@ GAP = {
     "execution": "damaged executions", "table": "damaged tables", "holder": "damaged holders",
     "message": "damaged messages",
     "connection": "damaged connections",
+    "index": "damaged indexes", "sequence": "damaged sequences",
 }  # fmt: skip
 
 

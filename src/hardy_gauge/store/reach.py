@@ -7,7 +7,7 @@ whatever belongs to a server, their clusters where it only reads; and trials, wh
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager
 from contextvars import ContextVar
 from dataclasses import dataclass
 from functools import cache
@@ -16,6 +16,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, false, select
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
+from hardy_gauge.context import holding
 from hardy_gauge.store.models import Base, Cluster, Server, Trial
 from hardy_gauge.store.roles import FleetRole, Grant, Role, at_least
 
@@ -42,14 +43,9 @@ class Reach:
 _reach: ContextVar[Reach | None] = ContextVar("servers within reach", default=None)
 
 
-@contextmanager
-def reaching(found: Reach | None) -> Iterator[None]:
+def reaching(found: Reach | None) -> AbstractContextManager[None]:
     """Whatever asks the store within sees these servers alone; all of them where it is None."""
-    token = _reach.set(found)
-    try:
-        yield
-    finally:
-        _reach.reset(token)
+    return holding(_reach, found)
 
 
 def reach() -> Reach | None:

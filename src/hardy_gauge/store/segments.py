@@ -18,7 +18,9 @@ from hardy_gauge.store.blocks import MARK, DamagedBlock, decode_block, encode_bl
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
 from hardy_gauge.store.quarantine import quarantine
 
-Kind = Literal["metric", "statement", "sample", "holder", "execution", "table", "message", "connection"]
+Kind = Literal[
+    "metric", "statement", "sample", "holder", "execution", "table", "message", "connection", "index", "sequence"
+]
 KINDS: tuple[Kind, ...] = get_args(Kind)
 TIME: dict[Kind, str] = {
     "metric": "at_us",
@@ -29,6 +31,8 @@ TIME: dict[Kind, str] = {
     "table": "at_us",
     "message": "at_us",
     "connection": "at_us",
+    "index": "at_us",
+    "sequence": "at_us",
 }
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US

@@ -26,12 +26,19 @@ export const SETUP = [
   { name: 'you', words: 'You', component: () => import('@/screens/setup/YouScreen.vue') },
 ] as const
 
+/** The parts of one server. */
+export const SERVER_PARTS = [
+  { name: 'server', path: '', words: 'Work', component: () => import('@/screens/server/ServerScreen.vue') },
+  { name: 'server-objects', path: '/objects', words: 'Tables and indexes', component: () => import('@/screens/server/ServerObjectsScreen.vue') },
+  { name: 'server-figures', path: '/figures', words: 'All figures', component: () => import('@/screens/server/ServerFiguresScreen.vue') },
+] as const
+
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', redirect: '/fleet' },
     { path: '/fleet', name: 'fleet', component: () => import('@/screens/fleet/FleetScreen.vue') },
-    { path: '/servers/:server', name: 'server', component: () => import('@/screens/server/ServerScreen.vue') },
+    ...SERVER_PARTS.map((part) => ({ path: `/servers/:server${part.path}`, name: part.name, component: part.component })),
     { path: '/ledger', name: 'ledger', component: () => import('@/screens/ledger/LedgerScreen.vue') },
     { path: '/statements', name: 'statements', component: () => import('@/screens/statements/StatementsScreen.vue') },
     { path: '/statements/:fingerprint', name: 'statement', component: () => import('@/screens/statement/StatementScreen.vue') },

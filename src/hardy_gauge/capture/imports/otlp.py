@@ -210,6 +210,12 @@ def read_lines(lines: Iterator[bytes], rejected: RejectedRows) -> OtlpContent:
     return content
 
 
+def log_records(document: Any) -> int:
+    """How many records an export request of logs holds."""
+    scopes = (scope for one in _list(_record(document), "resourceLogs") for scope in _list(one, "scopeLogs"))
+    return sum(len(_list(scope, "logRecords")) for scope in scopes)
+
+
 def attributes(holder: Mapping[str, Any]) -> dict[str, Any]:
     """Plain values by key; arrays and maps are rejected out."""
     found: dict[str, Any] = {}

@@ -6,7 +6,7 @@ import threading
 from typing import Any
 
 from hardy_gauge.capture.imports.import_service import receive
-from hardy_gauge.capture.imports.otlp import Counted
+from hardy_gauge.capture.imports.otlp import Counted, log_records
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 from hardy_gauge.store.database import Store
 
@@ -23,14 +23,7 @@ class OtlpReceiver:
         """Store what one message holds; returns what was rejected. Log records are not kept."""
         if signal == "logs":
             rejected = RejectedRows()
-            for _ in range(_log_records(document)):
-                rejected.add(1, "log records are not kept")
+            rejected.add_rows((1, "log records are not kept") for _ in range(log_records(document)))
             return rejected
         with self._lock:
             return receive(self.store, document, who, now_us, self._counted)
-
-
-def _log_records(document: Any) -> int:
-    resources = document.get("resourceLogs", []) if isinstance(document, dict) else []
-    scopes = [s for one in resources if isinstance(one, dict) for s in one.get("scopeLogs", []) if isinstance(s, dict)]
-    return sum(len(scope.get("logRecords", [])) for scope in scopes)

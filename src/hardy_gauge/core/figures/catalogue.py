@@ -13,14 +13,14 @@ Worse = Literal["more", "less", "neither"]
 class Figure:
     """A figure of a server, formed from two recorded columns as ``above`` ÷ ``below``.
 
-    ``kind``: a rate is divided by time passed, a ratio by another counter. ``least`` is the least difference that
+    ``kind``: a rate is divided by time passed, a ratio by another counter; a level is read, ``above`` alone. ``least`` is the least difference that
     anyone would notice, in the figure's unit; what is smaller is never called unusual.
     """
 
     name: str
     title: str
     unit: Unit
-    kind: Literal["rate", "ratio"]
+    kind: Literal["rate", "ratio", "level"]
     above: str
     below: str
     least: float = 0.0
@@ -79,6 +79,7 @@ STATEMENT_COUNTERS: tuple[Counter, ...] = (
 )
 STATEMENT_SUMS: tuple[str, ...] = tuple(counter.name for counter in STATEMENT_COUNTERS)
 
+VOLUME_USED = "volume_used."
 LEVELS: tuple[Level, ...] = (
     Level("memory_used_bytes", "memory used", "B"),
     Level("sessions_open", "sessions open", ""),
@@ -110,6 +111,11 @@ def level_of(name: str) -> tuple[Level, str] | None:
     return None
 
 
+def is_level(name: str) -> bool:
+    """Whether a recorded column is read and not counted."""
+    return level_of(name) is not None or name.startswith(VOLUME_USED)
+
+
 def title_of(name: str) -> str:
     """A recorded counter's or level's name in words, without its unit."""
     base, _, of = name.partition(".")
@@ -125,3 +131,22 @@ def unit_of(name: str) -> Unit:
     if base.endswith("_share"):
         return "share"
     return "s" if base.endswith("_s") else ""
+
+
+def recorded_figure(column: str, counts: bool) -> Figure:
+    """A figure of one recorded column: its rate where it ``counts`` up, else its level."""
+    unit = unit_of(column)
+    if not counts:
+        known = level_of(column)
+        title = f"{known[0].title} {known[1]}".strip() if known else title_of(column)
+        return Figure(
+            column,
+            title,
+            known[0].unit if known else unit,
+            "level",
+            column,
+            SPAN,
+            worse=known[0].worse if known else "neither",
+        )
+    rates: dict[Unit, Unit] = {"": "/s", "B": "B/s", "s": ""}
+    return Figure(column, title_of(column), rates.get(unit, unit), "rate", column, SPAN, worse="neither")

@@ -38,7 +38,7 @@ def by_minute(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Array]:
 
 
 def over_span(frame: pl.DataFrame, figure: Figure) -> float | None:
-    """The figure over all rows: sum above ÷ sum below; None where nothing is reported.
+    """The figure over all rows: sum above ÷ sum below, of a level the mean of what was read; None where nothing is reported.
 
     Not the mean of the minutes: one slow call in a quiet minute does not weigh as much as a thousand in a busy one.
     """
@@ -51,6 +51,8 @@ def _sums(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Array, Array]:
     if frame.is_empty() or not {*figure.columns} <= {*frame.columns}:
         return empty
     over, under = (frame[c].to_numpy().astype(float) for c in figure.columns)  # null is NaN here
+    if figure.kind == "level":
+        under = np.ones(len(over))
     known = ~(np.isnan(over) | np.isnan(under))
     times, first = np.unique(frame["at_us"].to_numpy()[known], return_index=True)
     if not len(times):

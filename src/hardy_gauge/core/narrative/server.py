@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from hardy_gauge.core.figures.formatting import clock, day_clock, share
@@ -9,6 +10,8 @@ from hardy_gauge.core.narrative.comparison import times
 from hardy_gauge.core.narrative.fleet import IDLE
 from hardy_gauge.core.reference.shift import Shift
 from hardy_gauge.core.time.span import Span
+
+NAMED = 4
 
 
 @dataclass(frozen=True)
@@ -59,3 +62,18 @@ def server_sentence(facts: ServerFacts) -> str:
         end = "it works as usual again" if now else "it worked as usual"
         return f"{name} was {side} usual over this window, at {times(facts.value / facts.centre)} usual on average; at its end {end}."
     return f"{name} {'works' if now else 'worked'} as usual for this hour."
+
+
+def silent_log_words(reported: bool) -> str:
+    """What is said where no log message is shown; ``reported``: the server's log is read."""
+    return "Nothing was logged." if reported else "This server does not report its log, so what it says is unknown."
+
+
+def figures_sentence(server: str, unusual: Sequence[str], count: int) -> str:
+    """``unusual`` are titles of figures out of their usual range, of ``count`` that are recorded."""
+    if not count:
+        return f"No figures of {server} were recorded in this window."
+    if not unusual:
+        return f"None of the {count} figures of {server} was out of its usual range."
+    named = ", ".join(unusual[:NAMED]) + (f" and {len(unusual) - NAMED} more" if len(unusual) > NAMED else "")
+    return f"{len(unusual)} of {count} figures of {server} {'was' if len(unusual) == 1 else 'were'} out of the usual range: {named}."

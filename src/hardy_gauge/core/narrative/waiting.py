@@ -18,3 +18,10 @@ def holdup_words(root: Root) -> str:
         f"{doing}{longest}; others waited {duration(root.waited_s)} for it, "
         f"{root.most} {'session' if root.most == 1 else 'sessions'} at once{behind}"
     )
+
+
+def nobody_waited_words(looked: bool) -> str:
+    """What is said where no waiting is shown; ``looked``: sessions were looked at in the span."""
+    if looked:
+        return "Nobody was seen waiting for another session."
+    return "Sessions were not looked at, so who waited for whom is unknown."

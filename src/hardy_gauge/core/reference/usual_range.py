@@ -31,6 +31,7 @@ FEWEST_VALUES = 30
 LEAST_WIDTH = 0.15
 # a stretch this many times the centre, or this part of it, for half an hour or more is a trouble and not a habit
 TROUBLED_RATIO = 2.0
+UNUSUAL = ("above usual", "below usual")
 TROUBLED_MINUTES = 30
 MOST_EXCLUDED = 1 / 3
 
@@ -158,5 +159,5 @@ def word(value: float, low: float, high: float) -> str:
     if not np.isfinite(low) or not np.isfinite(high):
         return "no usual range yet"
     if value > high:
-        return "above usual"
-    return "below usual" if value < low else "usual"
+        return UNUSUAL[0]
+    return UNUSUAL[1] if value < low else "usual"

@@ -10,6 +10,7 @@ This module imports nothing of ours but the errors, so that a server's side can 
 from hardy_gauge.errors import NeverAsked, ProbeError, Refused, Unsupported
 from hardy_gauge.probes.protocol.base import PROTOCOL_VERSION, Message
 from hardy_gauge.probes.protocol.changes import Done, PinRequest, SettingChange, VolumeGrowth
+from hardy_gauge.probes.protocol.objects import IndexCounters, Objects, Sequence, TableCounters
 from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, Step
 from hardy_gauge.probes.protocol.plays import Arrival, HistoryKind, PlayRequest, PlayState, PlayStatement
 from hardy_gauge.probes.protocol.probe import Probe, RemembersPast
@@ -53,6 +54,7 @@ __all__ = [
     "Holder",
     "Host",
     "Identity",
+    "IndexCounters",
     "IndexFacts",
     "IndexSpec",
     "LogMessage",
@@ -61,6 +63,7 @@ __all__ = [
     "Members",
     "Message",
     "NeverAsked",
+    "Objects",
     "PinRequest",
     "PlayRequest",
     "PlayState",
@@ -72,6 +75,7 @@ __all__ = [
     "RemembersPast",
     "Report",
     "Schema",
+    "Sequence",
     "Session",
     "Sessions",
     "SettingChange",
@@ -81,6 +85,7 @@ __all__ = [
     "StatementCounters",
     "Step",
     "Table",
+    "TableCounters",
     "Unsupported",
     "Volume",
     "VolumeGrowth",

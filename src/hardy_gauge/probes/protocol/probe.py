@@ -6,6 +6,7 @@ from typing import Protocol
 
 import polars as pl
 
+from hardy_gauge.probes.protocol.objects import Objects
 from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest
 from hardy_gauge.probes.protocol.plays import HistoryKind
 from hardy_gauge.probes.protocol.state import LogMessages, Schema, Settings
@@ -39,6 +40,9 @@ class Probe(Protocol):
 
     def schema(self) -> Schema:
         """Tables, columns and indexes with statistics."""
+
+    def objects(self) -> Objects:
+        """What is counted of tables, indexes and sequences."""
 
     def explain(self, request: ExplainRequest) -> Explained:
         """The plan of a text, also with indexes that do not exist; Refused where the text or the index is wrong."""

@@ -58,11 +58,16 @@ class IndexFacts(IndexSpec):
     bytes: int
     lookups: float | None = None
     predicate: str | None = Field(None, description="of an index over a part of the rows")
+    valid: bool = Field(True, description="false while it is built, and after a build that failed")
+    constraint: str = Field(
+        "", max_length=40, description="what it enforces: primary key, unique, exclusion; or nothing"
+    )
+    method: str = Field("", max_length=40, description="how it is built, in the engine's own word")
 
 
 class Table(Message):
     """A table; ``inserts``, ``updates`` and ``deletes`` are rows counted since the server started, ``column_updates``
-    the same by column where the server reports it.
+    the same by column where the server reports it. With the ability ``objects`` they are reported there.
     """
 
     name: str
@@ -74,6 +79,9 @@ class Table(Message):
     updates: float | None = None
     deletes: float | None = None
     column_updates: dict[str, float] = Field(max_length=MOST_NAMES, default_factory=dict)
+    options: dict[str, str] = Field(
+        max_length=MOST_NAMES, default_factory=dict, description="settings of this table alone"
+    )
 
 
 class Schema(Message):

@@ -25,6 +25,7 @@ Ability = Literal[
     "members",
     "host",
     "call_begin",
+    "objects",
 ]
 
 

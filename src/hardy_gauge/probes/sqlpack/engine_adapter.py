@@ -3,10 +3,20 @@
 from __future__ import annotations
 
 import importlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Protocol, cast
 
-from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, LogMessages
+from hardy_gauge.probes.protocol import Column, Executions, Explained, ExplainRequest, IndexFacts, LogMessages
 from hardy_gauge.probes.sqlpack.connection import Line, Row
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A column, and what the place of its values in a row is a multiple of, in bytes."""
+
+    column: Column
+    align: int
 
 
 class EngineAdapter(Protocol):
@@ -27,6 +37,12 @@ class EngineAdapter(Protocol):
 
     def messages(self, since_us: int) -> LogMessages:
         """Messages from the log."""
+
+    def needed_heap_bytes(self, rows: float, columns: Sequence[Placed], options: Mapping[str, str]) -> int | None:
+        """What the rows of a table would take if it were written anew; None where that is not estimated."""
+
+    def needed_index_bytes(self, rows: float, columns: Sequence[Placed], index: IndexFacts) -> int | None:
+        """The same of an index over ``columns``."""
 
 
 def adapter_of(name: str, line: Line) -> EngineAdapter:

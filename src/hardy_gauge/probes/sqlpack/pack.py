@@ -62,7 +62,9 @@ class Greeting(PackPart):
 
 
 class Pack(PackPart):
-    """A whole pack. ``connect`` are statements for a new connection; ``version`` gives one whole number."""
+    """A whole pack. ``connect`` are statements for a new connection; ``version`` gives one whole number; ``columns`` and
+    ``indexes`` are asked of the tables ``:ids``, those whose text in ``markers`` changed.
+    """
 
     engine: str
     dialect: str
@@ -81,8 +83,13 @@ class Pack(PackPart):
     sessions: Query
     settings: Query
     tables: Query
+    markers: Query
     columns: Query
     indexes: Query
+    counted_since: Query
+    table_counters: Query
+    index_counters: Query
+    sequences: Query
     members: Query
     adapter: str = Field(
         description="name of the module that knows how the engine is connected to, its plans and its log"

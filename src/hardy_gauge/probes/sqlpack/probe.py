@@ -14,7 +14,7 @@ from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.sqlpack.connection import Line, Row, parse
 from hardy_gauge.probes.sqlpack.engine_adapter import EngineAdapter, adapter_of
 from hardy_gauge.probes.sqlpack.pack import FigureQuery, Pack, Query, pack_for
-from hardy_gauge.probes.sqlpack.schema import tables_of
+from hardy_gauge.probes.sqlpack.schema import SchemaReader
 from hardy_gauge.probes.sqlpack.values import number, setting
 from hardy_gauge.probes.sqlpack.values import plain as plain_values
 
@@ -68,14 +68,18 @@ class SqlPackProbe:
     def _adapter(self) -> EngineAdapter:
         return adapter_of(self.pack.adapter, self._line)
 
-    def _ask(self, query: Query) -> list[Row]:
+    @cached_property
+    def _schema(self) -> SchemaReader:
+        return SchemaReader(self.pack, self._ask, self._adapter)
+
+    def _ask(self, query: Query, **parameters: Any) -> list[Row]:
         sql = query.text(self.version)
         if sql is None or (query.needs is not None and query.needs not in self.abilities):
             return []
         kept = self._kept.get(sql)
         if kept is not None and time.monotonic() - kept[0] < query.every_s:
             return kept[1]
-        rows = self._line.rows(sql)
+        rows = self._line.rows(sql, **parameters)
         if query.every_s:
             self._kept[sql] = (time.monotonic(), rows)
         return rows
@@ -189,8 +193,19 @@ class SqlPackProbe:
         return p.Settings(at_us=_now_us(), settings=[setting(row) for row in self._ask(self.pack.settings)])
 
     def schema(self) -> p.Schema:
-        found = tables_of(self._ask(self.pack.tables), self._ask(self.pack.columns), self._ask(self.pack.indexes))
-        return p.Schema(at_us=_now_us(), database=self.url.database or "", dialect=self.pack.dialect, tables=found)
+        return p.Schema(
+            at_us=_now_us(), database=self.url.database or "", dialect=self.pack.dialect, tables=self._schema.tables()
+        )
+
+    def objects(self) -> p.Objects:
+        identity = self._line.rows(self.pack.identity)[0]
+        row = self._ask(self.pack.counted_since)[0]
+        tables, indexes = self._schema.counters()
+        return p.Objects(
+            at_us=identity["clock_us"], started_at_us=identity["started_at_us"], counted_since_us=row["counted_since_us"],
+            schema_marker=self._schema.marker(),
+            tables=tables, indexes=indexes, sequences=self._read(p.Sequence, self._ask(self.pack.sequences)),
+        )  # fmt: skip
 
     def members(self) -> p.Members:
         """Neighbours as this server sees them, at its own address with their host and port in it."""

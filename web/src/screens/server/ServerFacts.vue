@@ -32,25 +32,24 @@ const CONNECTED: Column<Schemas['ConnectedGroup']>[] = [
 
 <template>
   <div class="facts">
-    <template v-if="sheet.holdups.length">
-      <h2 class="part"><span>Who held others up</span></h2>
-      <div v-for="one in sheet.holdups" :key="`${one.doing} ${one.fingerprint} ${one.user} ${one.service}`" class="holdup" data-test="holdup">
-        <b>{{ one.service || one.user || 'a session' }}</b> <span class="faded">session {{ one.session }}</span> {{ one.words }}
-        <SubjectLink v-if="one.fingerprint" kind="statement" :name="one.fingerprint" :server="sheet.server"
-          ><code class="last">{{ one.text }}</code></SubjectLink
-        >
-      </div>
-    </template>
-    <h2 class="part" :class="{ 'mt-2': sheet.holdups.length }"><span>Last changes</span></h2>
+    <h2 class="part"><span>Who held others up</span></h2>
+    <div v-for="one in sheet.holdups" :key="`${one.doing} ${one.fingerprint} ${one.user} ${one.service}`" class="holdup" data-test="holdup">
+      <b>{{ one.service || one.user || 'a session' }}</b> <span class="faded">session {{ one.session }}</span> {{ one.words }}
+      <SubjectLink v-if="one.fingerprint" kind="statement" :name="one.fingerprint" :server="sheet.server"
+        ><code class="last">{{ one.text }}</code></SubjectLink
+      >
+    </div>
+    <p v-if="!sheet.holdups.length" class="faded mb-0">{{ sheet.no_holdups }}</p>
+
+    <h2 class="part mt-2"><span>Last changes</span></h2>
     <p v-for="change in sheet.changes" :key="change.at_us + change.title" class="change">
       <span class="figure">{{ day(change.at_us) }} {{ clock(change.at_us) }}</span> {{ change.title }} <span class="faded">{{ change.kind }}</span>
     </p>
     <p v-if="!sheet.changes.length" class="faded">None recorded.</p>
 
-    <template v-if="sheet.messages.length">
-      <h2 class="part mt-2"><span>What the log says</span></h2>
-      <LogMessages :rows="sheet.messages" :server="sheet.server" />
-    </template>
+    <h2 class="part mt-2"><span>What the log says</span></h2>
+    <LogMessages v-if="sheet.messages.length" :rows="sheet.messages" :server="sheet.server" />
+    <p v-else class="faded mb-0">{{ sheet.no_messages }}</p>
 
     <h2 class="part mt-2"><span>Settings that differ</span></h2>
     <div class="settings" tabindex="0">

@@ -13,6 +13,7 @@ import SubjectLink from '@/parts/SubjectLink.vue'
 import UnknownNote from '@/parts/UnknownNote.vue'
 import LoadStack from '@/screens/ledger/LoadStack.vue'
 import ServerFacts from './ServerFacts.vue'
+import ServerTabs from './ServerTabs.vue'
 import StatementList from './StatementList.vue'
 import { useAnswer } from '@/state/fetching'
 import { useWindow } from '@/state/window'
@@ -57,6 +58,7 @@ const report = () =>
       <BButton size="sm" variant="outline-secondary" data-test="report" @click="report">Save a report</BButton>
     </template>
     <template #default="{ data }">
+      <ServerTabs />
       <ProblemLine :problem="problem" />
       <ReferenceNote :note="data.reference_note" :offers="data.offers" />
       <p v-if="data.capture !== 'recording'" class="act">Capture: {{ data.capture_words }}.</p>

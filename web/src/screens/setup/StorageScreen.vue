@@ -30,7 +30,9 @@ const KINDS = [
   ['execution', 'executions'],
   ['statement', 'statement intervals'],
   ['metric', 'figures of servers'],
-  ['table', 'writes of tables'],
+  ['table', 'work on tables'],
+  ['index', 'work on indexes'],
+  ['sequence', 'sequences'],
 ] as const
 const days = (kind: (typeof KINDS)[number][0]) => `${kind}_days` as const
 const prices = computed(() => [...(answer.data.value?.use.prices ?? [])].sort((a, b) => b.bytes_a_day - a.bytes_a_day))

@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
-from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, LogMessages
+from collections.abc import Mapping, Sequence
+
+from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, IndexFacts, LogMessages
 from hardy_gauge.probes.sqlpack.connection import Line, Row
+from hardy_gauge.probes.sqlpack.engine_adapter import Placed
 from hardy_gauge.probes.sqlpack.postgresql.entries import execution_of, message_of
 from hardy_gauge.probes.sqlpack.postgresql.explain import explain
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import LogTail
+from hardy_gauge.probes.sqlpack.postgresql.needed_space import (
+    HEAP_FILL,
+    ColumnWidth,
+    needed_heap_bytes,
+    needed_index_bytes,
+)
 from hardy_gauge.probes.sqlpack.postgresql.own_query import own_rows
 
 
@@ -42,3 +51,19 @@ class EngineAdapter:
         entries = self._tail.since(since_us)
         found = [m for m in map(message_of, entries) if m is not None]
         return LogMessages(until_us=max([since_us, *(e.at_us for e in entries)]), messages=found)
+
+    def needed_heap_bytes(self, rows: float, columns: Sequence[Placed], options: Mapping[str, str]) -> int | None:
+        """Of the table's rows at its fill factor."""
+        fill = options.get("fillfactor", "")
+        return needed_heap_bytes(rows, list(map(_width, columns)), int(fill) if fill.isdigit() else HEAP_FILL)
+
+    def needed_index_bytes(self, rows: float, columns: Sequence[Placed], index: IndexFacts) -> int | None:
+        """Of a B-tree."""
+        if index.method != "btree":
+            return None
+        return needed_index_bytes(rows, list(map(_width, columns)), index.unique)
+
+
+def _width(placed: Placed) -> ColumnWidth:
+    column = placed.column
+    return ColumnWidth(column.name, column.width_bytes, placed.align, column.null_share, column.distinct)

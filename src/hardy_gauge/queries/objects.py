@@ -1,0 +1,185 @@
+"""Tables, indexes and sequences of a server: what was done with them over a span, and how they are at its end."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+
+from hardy_gauge.core.narrative.objects import objects_sentence
+from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
+from hardy_gauge.queries.coverage import covered
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Server, Snapshot
+
+# every object has a row each hour
+BACK_US = HOUR_US + 5 * MINUTE_US
+DONE = ("scans", "rows_by_scan", "lookups", "rows_by_lookup", "inserts", "updates", "in_place_updates", "deletes")
+
+
+@dataclass(frozen=True)
+class IndexOut:
+    """An index; figures are None where they are not reported. ``lookups_counted`` are those since ``counted_since_us``."""
+
+    name: str
+    columns: list[str]
+    unique: bool
+    constraint: str
+    predicate: str | None
+    valid: bool
+    bytes: int | None
+    needed_bytes: int | None
+    lookups_per_s: float | None
+    lookups_counted: float | None
+    counted_since_us: int | None
+
+
+@dataclass(frozen=True)
+class TableOut:
+    """A table; rates are a second, times microseconds, None where they are not reported or nothing is known yet."""
+
+    name: str
+    rows: float
+    dead_rows: float | None
+    heap_bytes: int
+    index_bytes: int | None
+    other_bytes: int | None
+    spare_bytes: int | None
+    scans_per_s: float | None
+    rows_by_scan_per_s: float | None
+    lookups_per_s: float | None
+    rows_by_lookup_per_s: float | None
+    inserts_per_s: float | None
+    updates_per_s: float | None
+    in_place_updates_per_s: float | None
+    deletes_per_s: float | None
+    upkeep_us: int | None
+    statistics_us: int | None
+    changed_since: float | None
+    transaction_age: float | None
+    options: dict[str, str]
+    indexes: list[IndexOut]
+
+
+@dataclass(frozen=True)
+class SequenceOut:
+    """A sequence with the share of its values that it has given."""
+
+    name: str
+    column: str
+    type: str
+    value: int
+    most: int
+    used: float
+
+
+@dataclass(frozen=True)
+class ServerObjects:
+    """``sentence`` is what they say together; empty lists where nothing is reported."""
+
+    server: str
+    sentence: str
+    tables: list[TableOut]
+    sequences: list[SequenceOut]
+
+
+def objects_of(reader: Reader, owner: Server, span: Span) -> ServerObjects:
+    """Over the span; tables by their size, largest first."""
+    since = min(span.since_us, span.until_us - BACK_US)
+    with reader.store.read() as session:
+        found = {
+            kind: segments.read(session, [owner.id], kind, since, span.until_us)
+            for kind in ("table", "index", "sequence")
+        }
+        row = session.get(Snapshot, (owner.id, "schema"))
+        body: Mapping[str, Any] = row.body if row is not None else {"tables": []}
+    passed = covered(reader, [owner], span, "counters")[owner.id]
+    tables = found["table"]
+    whole = tables.filter(pl.col("column").is_null()) if "column" in tables.columns else tables
+    states = latest_by(whole, ["table"])
+    rates = _rates(whole, ["table"], DONE, span, passed)
+    index_states = latest_by(found["index"], ["table", "index"])
+    lookups = _rates(found["index"], ["table", "index"], ("lookups",), span, passed)
+    out = [
+        _table(one, states.get((one["name"],)), rates.get((one["name"],), {}), index_states, lookups)
+        for one in body["tables"]
+    ]
+    out.sort(key=lambda table: (-(table.heap_bytes + (table.index_bytes or 0)), table.name))
+    sequences = [_sequence(one) for one in latest_by(found["sequence"], ["sequence"]).values()]
+    sequences.sort(key=lambda one: (-one.used, one.name))
+    return ServerObjects(
+        owner.name,
+        objects_sentence(
+            owner.name, "objects" in owner.abilities or bool(states), [t.name for t in out], _rates_known(rates)
+        ),
+        out,
+        sequences,
+    )
+
+
+def _rates_known(rates: Mapping[tuple[str, ...], Mapping[str, float]]) -> dict[str, float]:
+    """Rows read by scans a second, by table."""
+    return {key[0]: row.get("rows_by_scan", 0.0) for key, row in rates.items()}
+
+
+def latest_by(frame: pl.DataFrame, keys: list[str]) -> dict[tuple[str, ...], dict[str, Any]]:
+    """The last row of each object that has a size, a value or rows in it."""
+    if frame.is_empty():
+        return {}
+    last = frame.sort("at_us").group_by(keys, maintain_order=True).agg(pl.exclude(*keys).drop_nulls().last())
+    return {tuple(row[key] for key in keys): row for row in last.iter_rows(named=True)}
+
+
+def _rates(
+    frame: pl.DataFrame, keys: list[str], names: tuple[str, ...], span: Span, passed: float
+) -> dict[tuple[str, ...], dict[str, float]]:
+    """What was counted in the span, a second of the time in which the server was counted."""
+    if frame.is_empty() or passed <= 0:
+        return {}
+    within = frame.filter(pl.col("at_us").is_between(span.since_us, span.until_us - 1))
+    known = [name for name in names if name in frame.columns]
+    sums = within.group_by(keys).agg(
+        pl.when(pl.col(n).is_not_null().any()).then(pl.col(n).sum() / passed).alias(n) for n in known
+    )
+    return {
+        tuple(row[key] for key in keys): {n: row[n] for n in known if row[n] is not None}
+        for row in sums.iter_rows(named=True)
+    }
+
+
+def _table(
+    one: Mapping[str, Any], state: Mapping[str, Any] | None, rates: Mapping[str, float],
+    index_states: Mapping[tuple[str, ...], Mapping[str, Any]], lookups: Mapping[tuple[str, ...], Mapping[str, float]],
+) -> TableOut:  # fmt: skip
+    name, now = one["name"], state or {}
+    counted = {key: rates.get(key, 0.0 if now else None) for key in DONE}
+    heap, needed = now.get("heap_bytes") or one["bytes"], now.get("needed_bytes")
+    return TableOut(
+        name=name, rows=now["rows"] if now.get("rows") is not None else one["rows"], dead_rows=now.get("dead_rows"), heap_bytes=int(heap),
+        index_bytes=now.get("index_bytes"), other_bytes=now.get("other_bytes"),
+        spare_bytes=None if needed is None else max(0, int(heap) - int(needed)),
+        **{f"{key}_per_s": value for key, value in counted.items()},
+        upkeep_us=now.get("upkeep_us"), statistics_us=now.get("statistics_us"), changed_since=now.get("changed_since"),
+        transaction_age=now.get("transaction_age"), options=one.get("options") or {},
+        indexes=[_index(i, index_states.get((name, i["name"])), lookups.get((name, i["name"]), {})) for i in one["indexes"]],
+    )  # fmt: skip
+
+
+def _index(one: Mapping[str, Any], state: Mapping[str, Any] | None, rates: Mapping[str, float]) -> IndexOut:
+    now = state or {}
+    return IndexOut(
+        name=one["name"], columns=list(one["columns"]), unique=one["unique"], constraint=one.get("constraint") or "",
+        predicate=one.get("predicate"), valid=bool(one.get("valid", True) if now.get("valid") is None else now["valid"]),
+        bytes=now.get("bytes") or one["bytes"], needed_bytes=now.get("needed_bytes"),
+        lookups_per_s=rates.get("lookups", 0.0 if now else None), lookups_counted=now.get("lookups_counted"),
+        counted_since_us=now.get("counted_since_us"),
+    )  # fmt: skip
+
+
+def _sequence(row: Mapping[str, Any]) -> SequenceOut:
+    room = row["most"] - row["least"]
+    used = (row["value"] - row["least"]) / room if room > 0 else 1.0
+    return SequenceOut(row["sequence"], row["column"] or "", row["type"] or "", row["value"], row["most"], used)

@@ -1,0 +1,65 @@
+"""Every level and rate that is recorded of a server, with its usual range."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from hardy_gauge.core.figures.catalogue import SPAN, is_level, recorded_figure
+from hardy_gauge.core.narrative.server import figures_sentence
+from hardy_gauge.core.reference.usual_range import UNUSUAL
+from hardy_gauge.core.time.span import Span
+from hardy_gauge.queries.gauges import NamedGauge, gauge_of
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store.models import Server
+
+KEYS = ("at_us", SPAN, "server_id")
+OF_CAPTURE = "capture_"
+
+
+@dataclass(frozen=True)
+class RecordedFigure(NamedGauge):
+    """A level, or what a counter grows by a second, over a span; ``last`` is a level's last value."""
+
+    level: bool
+    last: float | None
+
+
+@dataclass(frozen=True)
+class ServerFigures:
+    """What is unusual comes first."""
+
+    server: str
+    sentence: str
+    figures: list[RecordedFigure]
+
+
+def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
+    """Every figure of the server that has a value in the span."""
+    frame = reader.counters([owner.id], span)
+    counters = {f"own.{one['name']}" for one in owner.figures if one.get("kind") == "counter"}
+    names = sorted(
+        c for c in frame.columns if c not in KEYS and not c.startswith(OF_CAPTURE) and frame[c].dtype.is_numeric()
+    )
+    figures = [recorded_figure(name, not is_level(name) or _own(name) in counters) for name in names]
+    usual = reader.usual_of(owner.id, figures)
+    found = []
+    with reader.read_ahead([owner.id], span, dict.fromkeys(c for f in figures for c in f.columns)):
+        for figure in figures:
+            gauge = gauge_of(reader, owner.id, figure, usual[figure.name], span)
+            if gauge.value is not None:
+                values = frame[figure.above].drop_nulls()
+                last = float(values[-1]) if figure.kind == "level" and len(values) else None
+                found.append(
+                    RecordedFigure(
+                        gauge.value, gauge.low, gauge.centre, gauge.high, gauge.word, figure.name, figure.title, figure.unit,
+                        figure.kind == "level", last,
+                    )
+                )  # fmt: skip
+    found.sort(key=lambda one: (one.word not in UNUSUAL, one.title))
+    unusual = [one.title for one in found if one.word in UNUSUAL]
+    return ServerFigures(owner.name, figures_sentence(owner.name, unusual, len(found)), found)
+
+
+def _own(name: str) -> str:
+    """The name of a figure of the user's own, without what it is of."""
+    return ".".join(name.split(".")[:2])

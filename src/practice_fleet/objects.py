@@ -1,0 +1,111 @@
+"""The schema of a practice server, and what is counted of its tables and indexes: from its plans and how often they ran."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+
+from hardy_gauge.probes import protocol as p
+from practice_fleet.conditions import State
+from practice_fleet.history import Block
+from practice_fleet.planner.catalogue import Index
+from practice_fleet.scenario.units import PAGE_BYTES
+from practice_fleet.scenario.work import StatementSpec
+from practice_fleet.server import PracticeServer
+
+COLUMN, INDEX = "column.", "index "
+Work = Mapping[str, Mapping[str, float]]
+
+
+def schema(server: PracticeServer, state: State, now_us: int) -> p.Schema:
+    """Tables and indexes as they are made."""
+    tables = []
+    for name, table in state.catalogue.tables.items():
+        columns = [
+            p.Column(name=c, type=s.type, width_bytes=s.width, distinct=s.distinct, null_share=s.null_share)
+            for c, s in table.columns.items()
+        ]
+        indexes = [
+            p.IndexFacts(
+                name=i.name, table=name, columns=list(i.columns), unique=i.unique, bytes=_index_bytes(i),
+                constraint="primary key" if i.unique and i.columns[0] == next(iter(table.columns)) else "",
+            )
+            for i in state.catalogue.on(name)
+        ]  # fmt: skip
+        tables.append(
+            p.Table(name=name, rows=table.rows, bytes=int(table.pages * PAGE_BYTES), columns=columns, indexes=indexes)
+        )
+    return p.Schema(at_us=now_us, database=server.cluster.database, tables=tables)
+
+
+def objects(state: State, now_us: int, started_us: int, work: Work) -> p.Objects:
+    """Counters since the start, from ``work`` as ``work_of_call`` adds it up; rows that are dead take room until upkeep is run."""
+    tables, indexes = [], []
+    for name, table in state.catalogue.tables.items():
+        done = work.get(name, {})
+        over = list(state.catalogue.on(name))
+        believed = state.catalogue.rows_expected(name)
+        tables.append(
+            p.TableCounters(
+                name=name, rows=table.rows, dead_rows=table.rows * max(0.0, table.bloat - 1), heap_bytes=int(table.pages * PAGE_BYTES),
+                index_bytes=sum(map(_index_bytes, over)), needed_bytes=int(table.pages / table.bloat * PAGE_BYTES),
+                scans=done.get("scans", 0.0), rows_by_scan=done.get("rows_by_scan", 0.0), lookups=done.get("lookups", 0.0),
+                rows_by_lookup=done.get("rows_by_lookup", 0.0), inserts=done.get("insert", 0.0), updates=done.get("update", 0.0),
+                deletes=done.get("delete", 0.0), changed_since=abs(table.rows - believed),
+                column_updates={c: done[f"{COLUMN}{c}"] for c in table.columns if f"{COLUMN}{c}" in done},
+            )
+        )  # fmt: skip
+        indexes += [
+            p.IndexCounters(
+                name=i.name, table=name, bytes=_index_bytes(i), lookups=work.get(f"{INDEX}{i.name}", {}).get("lookups", 0.0),
+                rows=work.get(f"{INDEX}{i.name}", {}).get("rows", 0.0),
+            )
+            for i in over
+        ]  # fmt: skip
+    made = repr(
+        [
+            (name, t.columns.keys(), [i.name for i in state.catalogue.on(name)])
+            for name, t in state.catalogue.tables.items()
+        ]
+    )
+    return p.Objects(
+        at_us=now_us, started_at_us=started_us, schema_marker=hashlib.sha256(made.encode()).hexdigest()[:32], tables=tables,
+        indexes=indexes,
+    )  # fmt: skip
+
+
+def work_of_call(block: Block, key: str) -> dict[str, dict[str, float]]:
+    """What one call of a statement counts, by table, and by index as "index NAME"."""
+    state = block.state
+    if key not in state.plans:
+        return {}
+    found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
+    for node in state.plans[key].walk():
+        if node.table is None:
+            continue
+        if node.operation == "scan":
+            found[node.table]["scans"] += node.loops
+            found[node.table]["rows_by_scan"] += node.examined
+        elif node.index is not None:
+            found[node.table]["lookups"] += node.loops
+            found[node.table]["rows_by_lookup"] += node.examined
+            found[f"{INDEX}{node.index}"]["lookups"] += node.loops
+            found[f"{INDEX}{node.index}"]["rows"] += node.examined
+    write = state.plans[key].write
+    if write is not None and write.table is not None:
+        mine = found[write.table]
+        mine[write.operation] += write.rows_true
+        if write.operation == "update":
+            for column in _changed(state.statements[key], state.catalogue.tables[write.table].columns):
+                mine[f"{COLUMN}{column}"] += write.rows_true
+    return {name: dict(figures) for name, figures in found.items()}
+
+
+def _changed(spec: StatementSpec, columns: Iterable[str]) -> set[str]:
+    assigned = spec.sql.lower().split(" set ", 1)[-1].split(" where ")[0]
+    return {c for c in columns if f"{c} =" in assigned}
+
+
+def _index_bytes(index: Index) -> int:
+    return int(index.pages * PAGE_BYTES)

@@ -1,0 +1,29 @@
+<script setup lang="ts">
+import type { Schemas } from '@/api/client'
+import DataTable from '@/parts/DataTable.vue'
+import FigureText from '@/parts/FigureText.vue'
+import type { Column } from '@/parts/table'
+import { day } from '@/state/units'
+
+type Row = Schemas['IndexOut']
+defineProps<{ indexes: readonly Row[] }>()
+const kind = (row: Row) => [row.constraint || (row.unique ? 'unique' : ''), row.valid ? '' : 'not valid', row.predicate ? `where ${row.predicate}` : ''].filter(Boolean).join(', ')
+const COLUMNS: Column<Row>[] = [
+  { key: 'name', title: 'index', wide: true, value: (row) => row.name },
+  { key: 'columns', title: 'over', value: (row) => row.columns.join(', ') },
+  { key: 'kind', title: 'kind', value: kind },
+  { key: 'bytes', title: 'size', unit: 'B', value: (row) => row.bytes },
+  { key: 'needed', title: 'needed', unit: 'B', value: (row) => row.needed_bytes },
+  { key: 'lookups', title: 'lookups', unit: '/s', value: (row) => row.lookups_per_s },
+  { key: 'counted', title: 'counted', unit: '', value: (row) => row.lookups_counted },
+]
+</script>
+
+<template>
+  <DataTable v-if="indexes.length" :rows="indexes" :columns="COLUMNS" :row-key="(row) => row.name">
+    <template #counted="{ row }"
+      ><FigureText :value="row.lookups_counted" unit="" /><span v-if="row.counted_since_us" class="faded"> since {{ day(row.counted_since_us) }}</span></template
+    >
+  </DataTable>
+  <p v-else class="faded mb-0">No index.</p>
+</template>
