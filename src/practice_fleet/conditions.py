@@ -37,7 +37,7 @@ class Conditions:
     ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``side`` of a
     reporting cluster with so many ``workers``; ``apply_slowdown`` time
     to apply a change of the log ÷ usual; ``long_reader`` when it must wait for one; ``upkeep_off_hours`` how long
-    nothing was cleaned where upkeep is off; ``dead_rows_share`` of the table with most; ``down`` when it does not answer;
+    nothing was cleaned where upkeep is off; ``dead_shares`` what part of each table's rows is dead; ``down`` when it does not answer;
     ``killed`` when that is because memory and swap are full.
     """
 
@@ -61,7 +61,7 @@ class Conditions:
     apply_slowdown: float = 1.0
     long_reader: bool = False
     upkeep_off_hours: float = 0.0
-    dead_rows_share: float = 0.0
+    dead_shares: dict[str, float] = field(default_factory=dict)
     down: bool = False
     killed: bool = False
 
@@ -97,7 +97,7 @@ class Conditions:
         off = self.upkeep_off_hours if self.settings["upkeep_enabled"] == "off" else None
         work = upkeep(self.tables, state.dead_rows(usual), float(self.settings["upkeep_threshold"]), off)
         self.background_pages_per_s += work.pages_per_s
-        self.dead_rows_share = work.dead_share
+        self.dead_shares = work.dead_shares
         grown = {name: growth for name, growth in work.growth.items() if abs(growth - 1) > 1e-9}
         for name, growth in grown.items():
             self.change_table(name, bloat=max(1.0, self.tables[name].bloat * growth))

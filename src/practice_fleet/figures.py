@@ -70,7 +70,9 @@ def levels_of(history: History, state: State, at_us: np.ndarray | int) -> dict[s
         "sessions_open": np.full(len(at_us), state.sessions),
         "transaction_age": (since_upkeep + unkept) * AGE_PER_S + added.get("transaction_age", none),
         "oldest_transaction_s": np.maximum(30.0 + added.get("oldest_transaction_s", none), longest),
-        "dead_rows_share": np.maximum(state.now.dead_rows_share, added.get("dead_rows_share", none)),
+        "dead_rows_share": np.maximum(
+            max(state.now.dead_shares.values(), default=0.0), added.get("dead_rows_share", none)
+        ),
     }
     if idle:
         levels["idle_transactions"] = np.full(len(at_us), float(len(idle)))

@@ -9,12 +9,15 @@ from collections.abc import Iterable, Mapping
 from hardy_gauge.probes import protocol as p
 from practice_fleet.conditions import State
 from practice_fleet.history import Block
+from practice_fleet.physics.upkeep import USUAL_THRESHOLD
 from practice_fleet.planner.catalogue import Index
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import PracticeServer
 
 COLUMN, INDEX = "column.", "index "
+# rows that are dead on average between two runs of upkeep count among a table's pages
+USUAL_DEAD = 1 + USUAL_THRESHOLD / 2
 Work = Mapping[str, Mapping[str, float]]
 
 
@@ -46,10 +49,11 @@ def objects(state: State, now_us: int, started_us: int, work: Work) -> p.Objects
         done = work.get(name, {})
         over = list(state.catalogue.on(name))
         believed = state.catalogue.rows_expected(name)
+        dead = state.now.dead_shares.get(name, 0.0)
         tables.append(
             p.TableCounters(
-                name=name, rows=table.rows, dead_rows=table.rows * max(0.0, table.bloat - 1), heap_bytes=int(table.pages * PAGE_BYTES),
-                index_bytes=sum(map(_index_bytes, over)), needed_bytes=int(table.pages / table.bloat * PAGE_BYTES),
+                name=name, rows=table.rows, dead_rows=table.rows * dead / (1 - dead), heap_bytes=int(table.pages * PAGE_BYTES),
+                index_bytes=sum(map(_index_bytes, over)), needed_bytes=int(table.pages / table.bloat / (USUAL_DEAD if dead else 1) * PAGE_BYTES),
                 scans=done.get("scans", 0.0), rows_by_scan=done.get("rows_by_scan", 0.0), lookups=done.get("lookups", 0.0),
                 rows_by_lookup=done.get("rows_by_lookup", 0.0), inserts=done.get("insert", 0.0), updates=done.get("update", 0.0),
                 deletes=done.get("delete", 0.0), changed_since=abs(table.rows - believed),

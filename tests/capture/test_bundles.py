@@ -44,8 +44,12 @@ def recorded(practice: str, tmp_path_factory: pytest.TempPathFactory) -> tuple[S
     backfill(store, desk.server_id, desk.probe, desk.identity, now)  # type: ignore[arg-type]
     span = (now - HOUR_US, now)
     written = {"at_us": [now - HOUR_US // 2], "span_s": [60.0], "table": ["loan"], "column": [None], "inserts": [3.0]}
+    index = {"at_us": written["at_us"], "table": ["loan"], "index": ["loan_pk"], "lookups": [5.0], "bytes": [8192]}
+    sequence = {"at_us": written["at_us"], "sequence": ["loan_id_seq"], "value": [7], "most": [2**31 - 1]}
     with store.write() as session:
         segments.append(session, desk.server_id, "table", pl.DataFrame(written, schema_overrides={"column": pl.String}))
+        segments.append(session, desk.server_id, "index", pl.DataFrame(index))
+        segments.append(session, desk.server_id, "sequence", pl.DataFrame(sequence))
     return store, bundles.write(store, [desk.server_id], *span, now), span
 
 

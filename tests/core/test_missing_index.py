@@ -150,3 +150,13 @@ def test_range_column_goes_last_and_expressions_are_not_served() -> None:
     advice = advise_index(uses.tables["hold"], TABLE)
     assert advice is not None and advice.columns == ["title_id", "placed_at"]
     assert uses.tables["hold"].unserved == {"id": "the column is inside an expression"}
+
+
+def test_a_server_that_counts_no_rows_examined_but_pages() -> None:
+    """Whole scans by the plan, and as many pages as they take: 1e8 B are 12,207 pages of 8 KiB, a hundred calls."""
+    pages = WORK.calls * TABLE.bytes / 8192
+    finding = only(MissingIndex().examine(evidence(replace(WORK, rows_examined=None, pages_requested=pages))))
+    fact = next(fact for fact in finding.facts if fact.what.startswith("rows examined"))
+    assert fact.value == pytest.approx(1e6 * 100 / 120) and "plan" in fact.source
+    few = replace(WORK, rows_examined=None, pages_requested=pages / 10)
+    assert MissingIndex().examine(evidence(few)) == [], "it does not read the table to its end"

@@ -112,7 +112,7 @@ def test_upkeep_costs_less_and_leaves_more_at_a_higher_threshold(threshold: floa
     low, high = (upkeep(tables, {"t": dead}, share, None) for share in (threshold, min(1.0, threshold * 1.5)))
     assert high.pages_per_s <= low.pages_per_s + 1e-9 and high.growth["t"] >= low.growth["t"] - 1e-12
     off = upkeep(tables, {"t": dead}, threshold, hours)
-    assert off.pages_per_s == 0 and off.growth["t"] >= 1 and 0 <= off.dead_share < 1
+    assert off.pages_per_s == 0 and off.growth["t"] >= 1 and 0 <= off.dead_shares["t"] < 1
     assert upkeep(tables, {"t": 0.0}, threshold, hours).growth == {}
 
 

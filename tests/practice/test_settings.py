@@ -99,7 +99,7 @@ def figures(setting: str, value: object) -> dict[str, float]:
     }
     at = NOW + np.arange(60) * MINUTE_US
     found["peak"] = float(np.max(state.background(at)))
-    found["dead_rows"] = state.now.dead_rows_share
+    found["dead_rows"] = max(state.now.dead_shares.values(), default=0.0)
     found["log_bytes"] = state.visits["change"].log_bytes
     found["sessions"] = Limits.of(state.settings).max_sessions
     plans = state.plans["rare"].walk()
@@ -186,7 +186,7 @@ def test_upkeep_by_arithmetic() -> None:
     assert found[0.2].growth["t"] == 1 and found[0.05].growth["t"] == pytest.approx(1.025 / 1.1)
     off = upkeep(one, {"t": 10.0}, 0.2, 10.0)
     assert off.growth["t"] == pytest.approx((1.1 + 0.36) / 1.1) and off.pages_per_s == 0
-    assert off.dead_share == pytest.approx(0.46 / 1.46)
+    assert off.dead_shares["t"] == pytest.approx(0.46 / 1.46)
 
 
 def test_a_volume_grows_slowly_at_first(live: LiveServer) -> None:

@@ -10,6 +10,7 @@ from contextlib import suppress
 import psycopg
 import pytest
 
+from hardy_gauge.capture.object_intervals import sequences_used
 from hardy_gauge.core.sql.normalise import fingerprint
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.outbound import Credential
@@ -295,7 +296,7 @@ def test_a_sequence_ends_where_its_column_does(probe: SqlPackProbe, owner: psyco
     owner.execute("CREATE TABLE crate (id smallint GENERATED ALWAYS AS IDENTITY, wide bigserial)")
     for name, value in (("slip_seq", 2_145_336_164), ("crate_id_seq", 16_384), ("crate_wide_seq", 2_145_336_164)):
         owner.execute("SELECT setval(%s, %s)", [name, value])
-    levels = probe.counters().levels
+    levels = sequences_used(probe.objects().sequences)
     assert levels["sequence_used.slip_seq"] == pytest.approx(0.999, abs=1e-4)
     assert levels["sequence_used.crate_id_seq"] == pytest.approx(0.5, abs=1e-3)
     assert levels["sequence_used.crate_wide_seq"] < 1e-6

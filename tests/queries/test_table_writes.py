@@ -15,6 +15,8 @@ from tests.queries.builder import HOUR, NOW, Built
 def test_writes_are_of_the_focus(store: Store) -> None:
     built = Built(store)
     server = built.server("a")
+    built.minutes(server, NOW - 3 * DAY_US, NOW - 3 * DAY_US + 5 * MINUTE_US, 1.0)
+    built.minutes(server, HOUR.since_us, NOW, 1.0)
 
     def written(since_us: int, minutes: int, inserts: float) -> None:
         at = [since_us + i * MINUTE_US for i in range(minutes)]

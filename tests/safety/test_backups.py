@@ -83,7 +83,7 @@ def test_a_backup_while_a_fleet_is_recorded_and_read(tmp_path: Path) -> None:
     options = {"HARDY_GAUGE_WRITE_EVERY_S": "1", "HARDY_GAUGE_ALLOW_NETWORKS": "127.0.0.0/8"}
     with new_application(tmp_path / "data", **options) as app:
         assert (
-            app.head.put("/api/capture-rules", json={"rules": [{"name": "often", "counters": "5 s"}]}).status_code
+            app.head.put("/api/capture-rules", json={"rules": [{"name": "often", "counters": "10 s"}]}).status_code
             == 200
         )
         body = {"servers": [{"address": one.address} for one in servers]}

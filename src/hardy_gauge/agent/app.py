@@ -33,7 +33,7 @@ class Beside:
             identity = self.probe.identity()
             found = p.Counters(at_us=identity.clock_us, started_at_us=identity.started_at_us, values={})
         return found.model_copy(
-            update={"values": host.counters() | found.values, "levels": host.levels() | found.levels}
+            update={"values": host.counters(self.folders) | found.values, "levels": host.levels() | found.levels}
         )
 
     def readiness(self) -> p.Readiness:

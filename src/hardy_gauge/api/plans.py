@@ -10,10 +10,11 @@ from pydantic import BaseModel, Field
 from hardy_gauge.api.current import CurrentReader
 from hardy_gauge.core.plans.readers import read_plan
 from hardy_gauge.core.plans.sheet import PlanOut, PlanSource, plan_sheet
-from hardy_gauge.diagnose.questions import plan_of
+from hardy_gauge.diagnose.questions import plan_of, take_plan
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec
 from hardy_gauge.queries import plans as query
 from hardy_gauge.queries.scope import server_named
+from hardy_gauge.queries.statement_sheet import statement_of
 
 router = APIRouter(tags=["plans"])
 
@@ -34,6 +35,20 @@ def stored_plan(server: str, plan_key: str, reader: CurrentReader) -> PlanOut:
 def read(text: Annotated[str, Body(media_type="text/plain", max_length=5_000_000)]) -> PlanOut:
     """Any plan in a known format, given as text; nothing is stored."""
     return plan_sheet(read_plan(text))
+
+
+class TakenPlanOut(BaseModel):
+    """The plan that a server gave, which is kept and can be looked at."""
+
+    server: str
+    plan_key: str
+
+
+@router.post("/servers/{server}/statements/{fingerprint}/plan")
+def ask_plan(server: str, fingerprint: str, reader: CurrentReader) -> TakenPlanOut:
+    """Ask the server for the plan of a statement now, and keep it. Nothing of the text is run."""
+    owner, statement = server_named(reader, server), statement_of(reader, fingerprint)
+    return TakenPlanOut(server=server, plan_key=take_plan(reader.store, owner, statement, reader.clock()))
 
 
 @router.post("/servers/{server}/explain")

@@ -37,8 +37,9 @@ WITHOUT_FACTOR = re.compile(r"/api/me/.*")
 # where a role for a cluster or a label counts: what is asked or changed is of servers, and other servers are left out
 FOR_PARTS: tuple[tuple[str, str], ...] = (
     ("READ", r"/api/(fleet|tape|ledger|statements(/[^/]+)?|findings|find|connections)"),
-    ("READ", r"/api/servers/[^/]+(/plans/[^/]+)?"),
+    ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures)?"),
     ("POST", r"/api/servers/[^/]+/explain"),
+    ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),
     ("PATCH", r"/api/connections/[^/]+"),
     ("POST", r"/api/connections/(labels|retire|[^/]+/reports)"),
 )

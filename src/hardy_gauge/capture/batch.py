@@ -76,6 +76,7 @@ class CaptureBatch:
     texts_seen: dict[str, Seen] = field(default_factory=dict)
     settings: p.Settings | None = None
     schema: p.Schema | None = None
+    host: p.Host | None = None
 
     def frames(self, registry: StatementRegistry) -> dict[str, pl.DataFrame]:
         """The rows in the form that is stored, by kind of series."""
@@ -85,7 +86,16 @@ class CaptureBatch:
             frames["metric"] = pl.DataFrame(minutes, infer_schema_length=None)
         if self.statements:
             rows: list[dict[str, Any]] = [
-                {"at_us": at, "span_s": s, "statement_key": c.key, "plan_key": c.plan_key, **_whose(c), **values}
+                {
+                    "at_us": at,
+                    "span_s": s,
+                    "statement_key": c.key,
+                    "plan_key": c.plan_key,
+                    **_whose(c),
+                    **values,
+                    "least_s": c.least_s,
+                    "greatest_s": c.greatest_s,
+                }
                 for at, s, c, values in self.statements
             ]
             frame = _reported(rows)
@@ -150,7 +160,7 @@ class CaptureBatch:
             self.metrics + later.metrics, self.statements + later.statements, self.tables + later.tables,
             self.indexes + later.indexes, self.sequences + later.sequences, self.events + later.events, self.connections + later.connections, self.messages + later.messages,
             self.troubles + later.troubles, self.plans + later.plans, later.counters_seen or self.counters_seen,
-            self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema,
+            self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema, later.host or self.host,
         )  # fmt: skip
 
 

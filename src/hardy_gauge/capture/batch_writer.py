@@ -16,7 +16,7 @@ from hardy_gauge.capture.messages import running_in
 from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.probes.protocol import LogMessages
 from hardy_gauge.store import segments
-from hardy_gauge.store.models import CaptureState, Gap, Plan, Snapshot
+from hardy_gauge.store.models import CaptureState, Gap, Plan, Server, Snapshot
 
 
 def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: StatementRegistry, now_us: int) -> None:
@@ -37,6 +37,8 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     record_upkeep(session, server_id, batch.events)
     for plan in batch.plans:
         _plan(session, server_id, plan)
+    if batch.host is not None and batch.host.cores is not None:
+        session.get_one(Server, server_id).host = batch.host.model_dump()
     if batch.settings is not None:
         record_setting_changes(session, server_id, batch.settings)
         _latest(session, server_id, "settings", batch.settings.at_us, batch.settings.model_dump())

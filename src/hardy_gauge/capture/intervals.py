@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from hardy_gauge.core.activity.counters import Reading, Unusable, difference
-from hardy_gauge.core.figures.catalogue import STATEMENT_SUMS
+from hardy_gauge.core.figures.catalogue import STATEMENT_FIGURES, STATEMENT_SUMS
 from hardy_gauge.probes import protocol as p
 
 MINUTE_US = 60_000_000
@@ -72,7 +72,7 @@ class Intervals:
         """
         before, looked = self._rows, self._looked
         self._rows, self._looked = {}, Reading(answer.at_us, answer.started_at_us, {})
-        sums = dict.fromkeys(STATEMENT_SUMS, 0.0) if looked else {}
+        sums = dict.fromkeys(STATEMENT_FIGURES, 0.0) if looked else {}
         for row in answer.statements:
             figures = row.model_dump(include=set(STATEMENT_SUMS), exclude_none=True)
             figures |= {f"wait.{e}": s for e, s in row.wait_s.items()}

@@ -9,14 +9,14 @@ import logging
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from functools import partial
 from threading import Lock
 
 from hardy_gauge.capture.backoff import Backoff
-from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble, Until
+from hardy_gauge.capture.batch import CaptureBatch, Trouble, Until
 from hardy_gauge.capture.intervals import MINUTE_US, Intervals
-from hardy_gauge.capture.object_intervals import ObjectIntervals, objects_of_schema, sequences_used
+from hardy_gauge.capture.plan_taking import PlanTaking
 from hardy_gauge.capture.rules import CaptureRule
+from hardy_gauge.capture.schema_looks import SchemaLooks
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry
 from hardy_gauge.core.sql.comment_tags import NOTHING, comment_tags
@@ -28,7 +28,7 @@ SHORTEST_GAP_US = 5_000_000
 EXECUTIONS_S = 10.0
 OBJECTS_S = 60.0
 STEP_US = 2_000_000
-PLANS_AT_ONCE = 3
+MOST_MEMBERS = 100
 IDLE_US = 1_000_000  # a session between two statements of a transaction is none, unless somebody waits for it
 
 
@@ -58,15 +58,14 @@ class Recorder:
     _open: dict[str, Trouble] = field(default_factory=dict)
     _due: dict[str, int] = field(default_factory=dict)
     _ticked_us: int = 0
-    _plans_due: list[tuple[str, str]] = field(default_factory=list)
     _settings: list[p.SettingValue] | None = None
-    _marker: str | None = None
-    _tables: list[p.Table] | None = None
-    _used: dict[str, float] = field(default_factory=dict)
+    _host: dict[str, object] | None = None
+    _members_known: set[str] = field(default_factory=set)
 
     def __post_init__(self) -> None:
         self.work = Intervals(lambda *what: self.batch.troubles.append(Trouble(*what)))
-        self.objects = ObjectIntervals()
+        self.objects = SchemaLooks(self.probe, self.backoff)
+        self.plans = PlanTaking(self.server_id, self.probe, self.backoff, self.plans_known)
         self.batch = CaptureBatch(self.rule, Until())
         self._turn = Lock()
 
@@ -86,7 +85,7 @@ class Recorder:
             metrics, statements = self.work.taken()
             taken.metrics += metrics
             taken.statements += statements
-            tables, indexes, sequences, events = self.objects.taken()
+            tables, indexes, sequences, events = self.objects.intervals.taken()
             taken.tables += tables
             taken.indexes += indexes
             taken.sequences += sequences
@@ -128,7 +127,7 @@ class Recorder:
                 self._minute(now_us)
             if "executions" in self.abilities and rule.threshold is not None:
                 self._finished(now_us, rule.threshold)
-            self._ask_plans(now_us)
+            self.batch.plans += self.plans.tick(self.registry, self.rule.plans, now_us)
         except p.ProbeError as error:
             self._failed(now_us, str(error))
             return
@@ -184,6 +183,8 @@ class Recorder:
         found = self.backoff.timed(lambda: self.probe.executions(self.executions_until_us, threshold_s, kept))
         taken = [e for e in found.executions if self._takes(e)]
         self.batch.executions += taken
+        if kept:
+            self.plans.values_seen(taken, self.registry)
         self.executions_until_us = found.until_us
         self._meet(taken)
 
@@ -225,7 +226,7 @@ class Recorder:
 
     def _forget(self) -> None:
         self.work.forget()
-        self.objects.forget()
+        self.objects.intervals.forget()
 
     def _clock(self, server_us: int, now_us: int) -> None:
         self.skew_s = (server_us - now_us) / 1e6
@@ -242,14 +243,26 @@ class Recorder:
         if "statements" in self.abilities:
             answer = ask(probe.statements)
             self.batch.counters_seen = answer.statements
-            self._plans_due = [(row.key, row.plan_key) for row in answer.statements if row.plan_key]
+            self.plans.asking.database = self.objects.database
+            self.plans.minute(answer.statements, "explain" in self.abilities and self.rule.plans > 0, now_us)
             least = self.rule.weighty_from if self.rule.mode == "weighty" else 0.0
             counted = self.work.of_statements(answer, least, now_us)
         if "counters" in self.abilities:
             counters = ask(probe.counters)
             self.batch.connections += [(now_us // MINUTE_US * MINUTE_US, one) for one in counters.connections]
-            used = {f"volume_used.{v.name}": float(v.used_bytes) for v in ask(probe.host).volumes}
-            levels = counters.levels | used | self._used | self._beside(now_us) | self.backoff.taken()
+            host = ask(probe.host)
+            facts = host.model_dump(exclude={"volumes"})
+            if facts != self._host:
+                self.batch.host, self._host = host, facts
+            used = {f"volume_used.{v.name}": float(v.used_bytes) for v in host.volumes}
+            levels = (
+                counters.levels
+                | used
+                | self.objects.levels
+                | self._members()
+                | self._beside(now_us)
+                | self.backoff.taken()
+            )
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
                 last and "gap" not in self._open and now_us - last > SHORTEST_GAP_US
             ):
@@ -263,49 +276,24 @@ class Recorder:
             settings = ask(probe.settings)
             if settings.settings != self._settings:
                 self.batch.settings, self._settings = settings, settings.settings
-        if "objects" in self.abilities and self._is_due("objects", now_us, OBJECTS_S, self.phase_us):
-            self._objects(now_us)
-        elif "schema" in self.abilities and "objects" not in self.abilities:
-            schema = ask(probe.schema)
-            self.objects.look(objects_of_schema(schema), now_us)
-            if schema.tables != self._tables:
-                self.batch.schema, self._tables = schema, schema.tables
-
-    def _objects(self, now_us: int) -> None:
-        """Tables, indexes and sequences; the schema only when its marker says that it changed. What waits for a lock is left
-        out, and the rest goes on.
-        """
-        try:
-            answer = self.backoff.timed(self.probe.objects)
-            if "schema" in self.abilities and (not answer.schema_marker or answer.schema_marker != self._marker):
-                schema = self.backoff.timed(self.probe.schema)
-                self._marker = answer.schema_marker
-                if schema.tables != self._tables:
-                    self.batch.schema, self._tables = schema, schema.tables
-        except p.ProbeError as error:
-            self._notice("tables not counted", now_us, str(error))
-            return
-        self._notice("tables not counted", now_us, "")
-        self.objects.look(answer, now_us)
-        self._used = sequences_used(answer.sequences)
-
-    def _ask_plans(self, now_us: int) -> None:
-        """Plans in use that are not stored, some at each tick; of a statement that is not stored yet a minute later."""
-        asked = 0
-        while self._plans_due and asked < PLANS_AT_ONCE:
-            key, plan_key = self._plans_due.pop()
-            known = self.registry.known.get(key)
-            had = self.plans_known[known.statement_id] if known else None
-            if known is None or had is None or plan_key in had or len(had) >= self.rule.plans:
-                continue
-            had.add(plan_key)
-            asked += 1
+        if {"objects", "schema"} & self.abilities and self._is_due("objects", now_us, OBJECTS_S, self.phase_us):
             try:
-                explained = self.backoff.timed(partial(self.probe.plan, plan_key))
-            except p.ProbeError as error:
-                log.info("plan %s of server %s: %s", plan_key, self.server_id, error)
-                continue
-            self.batch.plans.append(TakenPlan(known.statement_id, plan_key, now_us, explained))
+                self.batch.schema = self.objects.look(self.abilities, now_us) or self.batch.schema
+                self._notice("tables not counted", now_us, "")
+            except p.ProbeError as error:  # such as one that waited for a lock: the rest goes on
+                self._notice("tables not counted", now_us, str(error))
+
+    def _members(self) -> dict[str, float]:
+        """Who is seen of its cluster, itself among them; a server without any other says nothing."""
+        if "members" not in self.abilities:
+            return {}
+        seen = {one.name for one in self.backoff.timed(self.probe.members).members[:MOST_MEMBERS]}
+        self._members_known |= seen
+        if not self._members_known:
+            return {}
+        return {"members_seen": 1.0 + len(seen)} | {
+            f"member_seen.{name}": float(name in seen) for name in self._members_known
+        }
 
     def _beside(self, now_us: int) -> dict[str, float]:
         """Figures scraped beside the server; an address that fails is marked as a part that is not recorded."""

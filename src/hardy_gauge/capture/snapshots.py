@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.capture.targets import connected
-from hardy_gauge.core.figures.catalogue import STATEMENT_SUMS
+from hardy_gauge.core.figures.catalogue import STATEMENT_FIGURES
 from hardy_gauge.core.figures.units import Seconds, written_duration
 from hardy_gauge.core.sql.normalise import normalise
 from hardy_gauge.errors import NotFound, ProbeError
@@ -120,12 +120,12 @@ def _frame(rows: Sequence[StatementCounter]) -> pl.DataFrame:
     """A row a statement: literals replaced, figures that are not reported null."""
     texts = [normalise(row.text) for row in rows]
     schema = dict.fromkeys(("key", "fingerprint", "text", "user", "service", "database"), pl.String) | dict.fromkeys(
-        STATEMENT_SUMS, pl.Float64
+        STATEMENT_FIGURES, pl.Float64
     )
     return pl.DataFrame(
         {
             "key": [row.key for row in rows], "fingerprint": [t.fingerprint for t in texts], "text": [t.text for t in texts],
-            **{name: [getattr(row, name) for row in rows] for name in ("user", "service", "database", *STATEMENT_SUMS)},
+            **{name: [getattr(row, name) for row in rows] for name in ("user", "service", "database", *STATEMENT_FIGURES)},
         },
         schema=schema,
     )  # fmt: skip

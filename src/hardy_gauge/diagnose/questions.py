@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from sqlalchemy import select
+
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.core.diagnosis.finding import PlanQuestion
+from hardy_gauge.core.plans.document import plan_document
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec, ProbeError
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Server
+from hardy_gauge.store.models import Plan as StoredPlan
+from hardy_gauge.store.models import Server, Statement
 
 
 def plan_of(store: Store, server: Server, request: ExplainRequest) -> Plan:
@@ -18,6 +22,26 @@ def plan_of(store: Store, server: Server, request: ExplainRequest) -> Plan:
         return read_document(probe.explain(request).model_dump())
     finally:
         probe.close()
+
+
+def take_plan(store: Store, server: Server, statement: Statement, now_us: int) -> str:
+    """Ask for the plan of a stored statement and keep it; returns its key. A ProbeError as ``plan_of``."""
+    plan = plan_of(store, server, ExplainRequest(text=statement.text))
+    with store.write() as session:
+        mine = (
+            StoredPlan.server_id == server.id, StoredPlan.statement_id == statement.id, StoredPlan.plan_key == plan.plan_id,
+        )  # fmt: skip
+        known = session.scalar(select(StoredPlan).where(*mine))
+        if known is None:
+            session.add(
+                StoredPlan(
+                    server_id=server.id, statement_id=statement.id, plan_key=plan.plan_id, taken_us=now_us,
+                    body=plan_document(plan),
+                )
+            )  # fmt: skip
+        else:
+            known.taken_us, known.body = now_us, plan_document(plan)
+    return plan.plan_id
 
 
 def answer_to(store: Store, server: Server, question: PlanQuestion) -> Plan | None:

@@ -17,6 +17,7 @@ from hardy_gauge.core.time.coverage import seconds
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.coverage import covered, sampled
+from hardy_gauge.queries.objects import BACK_US, counted_s
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.queries.statements import read_intervals, texts_of, typical_statements
@@ -58,6 +59,7 @@ def _statements(
             statement.fingerprint, statement.text, row["calls"], row["time_s"], row["rows_returned"] or 0.0,
             row["rows_examined"], latest_plan(reader, server.id, statement.id, last_plan.get(statement.id)),
             before.time_per_call_s if before else None, before.examined_per_row if before else None,
+            row["pages_requested"],
         )  # fmt: skip
     return found
 
@@ -101,8 +103,10 @@ def _table(t: dict[str, Any], writes: Writes | None) -> TableFacts:
 def writes_of(reader: Reader, server: Server, span: Span) -> dict[str, Writes]:
     """Rows written a second to each table, from what was counted within the span; without those not counted there."""
     with reader.store.read() as session:
-        frame = segments.read(session, [server.id], "table", span.since_us, span.until_us)
-    passed = covered(reader, [server], span, "counters")[server.id]
+        since = min(span.since_us, span.until_us - BACK_US)
+        frame = segments.read(session, [server.id], "table", since, span.until_us)
+    passed = counted_s(reader, server, frame, span)
+    frame = frame.filter(pl.col("at_us") >= span.since_us) if len(frame) else frame
     if frame.is_empty() or passed <= 0 or "inserts" not in frame.columns:
         return {}
     found = {}

@@ -66,6 +66,26 @@ def messages_in(
     return [_row(row, known) for row in rows.iter_rows(named=True)]
 
 
+def errors_by_statement(reader: Reader, servers: Sequence[Server], span: Span) -> dict[int, float] | None:
+    """Errors that the log reports of each statement; None where no server of them reports its log."""
+    able = [server.id for server in servers if "messages" in server.abilities]
+    if not able:
+        return None
+    with reader.store.read() as session:
+        frame = segments.read(
+            session,
+            able,
+            "message",
+            span.since_us // MINUTE_US * MINUTE_US,
+            span.until_us,
+            ["statement", "severity", "count"],
+        )
+    if frame.is_empty():
+        return {}
+    failed = frame.filter(pl.col("severity") == "error", pl.col("statement") >= 0)
+    return dict(failed.group_by("statement").agg(pl.col("count").sum().cast(pl.Float64)).iter_rows())
+
+
 def _row(row: dict[str, object], known: dict[int, Statement]) -> MessageRow:
     ran = known.get(row.pop("statement") or 0)  # type: ignore[call-overload]
     row.pop("rank")

@@ -96,8 +96,8 @@ def objects_of(reader: Reader, owner: Server, span: Span) -> ServerObjects:
         }
         row = session.get(Snapshot, (owner.id, "schema"))
         body: Mapping[str, Any] = row.body if row is not None else {"tables": []}
-    passed = covered(reader, [owner], span, "counters")[owner.id]
     tables = found["table"]
+    passed = counted_s(reader, owner, tables, span)
     whole = tables.filter(pl.col("column").is_null()) if "column" in tables.columns else tables
     states = latest_by(whole, ["table"])
     rates = _rates(whole, ["table"], DONE, span, passed)
@@ -118,6 +118,16 @@ def objects_of(reader: Reader, owner: Server, span: Span) -> ServerObjects:
         out,
         sequences,
     )
+
+
+def counted_s(reader: Reader, owner: Server, tables: pl.DataFrame, span: Span) -> float:
+    """Seconds of the span in which tables were counted: from their first row on. Those that did nothing have rows only each
+    hour, so their rows do not say how long that was.
+    """
+    if tables.is_empty():
+        return 0.0
+    since = max(span.since_us, int(tables["at_us"].min()))  # type: ignore[arg-type]
+    return covered(reader, [owner], Span(since, span.until_us), "counters")[owner.id] if since < span.until_us else 0.0
 
 
 def _rates_known(rates: Mapping[tuple[str, ...], Mapping[str, float]]) -> dict[str, float]:

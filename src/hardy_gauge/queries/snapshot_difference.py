@@ -12,7 +12,7 @@ from sqlalchemy.orm import undefer
 from hardy_gauge.core.activity.counters import Reading
 from hardy_gauge.core.activity.snapshot_difference import Done, NotComparable
 from hardy_gauge.core.activity.snapshot_difference import snapshot_difference as difference
-from hardy_gauge.core.figures.catalogue import STATEMENT_SUMS, title_of, unit_of
+from hardy_gauge.core.figures.catalogue import STATEMENT_FIGURES, title_of, unit_of
 from hardy_gauge.core.narrative.snapshots import difference_sentence
 from hardy_gauge.core.statements.ratios import per_call
 from hardy_gauge.errors import NotFound
@@ -173,7 +173,7 @@ def compare(first: CounterSnapshot, second: CounterSnapshot) -> Done:
     readings = [Reading(row.taken_us, row.started_us, row.values) for row in (first, second)]
     rows = [
         {
-            r["key"]: {f: r[f] for f in STATEMENT_SUMS if r[f] is not None}
+            r["key"]: {f: r[f] for f in STATEMENT_FIGURES if r.get(f) is not None}
             for r in statements_of(row).iter_rows(named=True)
         }
         for row in (first, second)

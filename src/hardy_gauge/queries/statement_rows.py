@@ -9,15 +9,17 @@ from typing import Any
 import polars as pl
 
 from hardy_gauge.core.activity.ledger import time_spent
+from hardy_gauge.core.figures.catalogue import SQUARES
 from hardy_gauge.core.narrative.comparison import compared
 from hardy_gauge.core.narrative.statements import blind_words, statements_sentence
-from hardy_gauge.core.statements.ratios import examined_per_row, per_call
+from hardy_gauge.core.statements.ratios import examined_per_row, per_call, spread
 from hardy_gauge.core.statements.rows import StatementRow, Statements
 from hardy_gauge.core.statements.sums import families, sums
 from hardy_gauge.core.statements.unfinished import LAST_LOOK_US, Unfinished, unfinished_calls
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.coverage import covered
+from hardy_gauge.queries.log_messages import errors_by_statement
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.queries.scope import servers_in
@@ -63,6 +65,7 @@ def statement_rows(reader: Reader, window: Window, scope: str, search: str = "")
     counted = {row["statement"]: row for row in totals.iter_rows(named=True)}
     typical = typical_statements(reader, servers, window)
     texts = texts_of(reader)
+    failed = errors_by_statement(reader, servers, window.focus)
     whole = sum(row["time_s"] or 0.0 for row in counted.values()) + sum(r.seconds for r in seen.running.values())
     found = []
     for statement in {*counted, *seen.running}:
@@ -74,7 +77,7 @@ def statement_rows(reader: Reader, window: Window, scope: str, search: str = "")
             _row(
                 text, counted.get(statement), rates.get(statement, 0.0), seen, typical.by_statement.get(statement), whole,
                 sorted({u for u in users.get(statement, ()) if u}), sorted(named), window.reference.name,
-                typical.spans.known,
+                typical.spans.known, None if failed is None else failed.get(statement, 0.0),
             )
         )  # fmt: skip
     found.sort(key=lambda row: (-row.time_s, row.fingerprint))
@@ -102,7 +105,7 @@ def _seen(reader: Reader, servers: Sequence[Server], focus: Span) -> _Seen:
 
 def _row(
     statement: Statement, row: Mapping[str, Any] | None, calls_per_s: float, seen: _Seen, typical: TypicalWork | None,
-    whole: float, users: list[str], services: list[str], reference: str, reference_known: bool,
+    whole: float, users: list[str], services: list[str], reference: str, reference_known: bool, errors: float | None,
 ) -> StatementRow:  # fmt: skip
     running = seen.running.get(statement.id, Unfinished(0, 0.0))
     counted = dict(row) if row is not None else {}
@@ -124,6 +127,10 @@ def _row(
         examined_per_row=examined_per_row(calls, counted.get("rows_returned"), counted.get("rows_examined")),
         pages_read_per_call=per_call(calls, counted.get("pages_read")),
         log_bytes_per_call=per_call(calls, counted.get("log_bytes")),
+        temporary_pages_per_call=per_call(calls, counted.get("temporary_pages")),
+        planning_per_call_s=per_call(calls, counted.get("planning_s")),
+        spread_s=spread(calls, finished_s, counted.get(SQUARES)), least_s=counted.get("least_s"), greatest_s=counted.get("greatest_s"),
+        nested_share=per_call(calls, counted.get("nested_calls")), errors=errors if counted.get("errors") is None else counted["errors"],
         main_family=max(split, key=lambda family: split[family], default="other"), families=split,
         families_per_call={name: seconds / calls for name, seconds in split.items()} if calls else {},
         reference_calls_per_s=typical.calls_per_s if typical else None, reference_time_per_call_s=usual,

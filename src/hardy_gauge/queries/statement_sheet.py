@@ -64,7 +64,7 @@ class ExecutionRow:
 
 @dataclass(frozen=True)
 class StatementDetail:
-    """All that the statement sheet shows."""
+    """All that the statement sheet shows; ``askable`` are servers that can be asked for its plan."""
 
     sentence: str
     reference_note: str
@@ -77,14 +77,21 @@ class StatementDetail:
     executions_in_all: int
     findings: list[FoundOn]
     messages: list[MessageRow]
+    askable: list[str]
 
 
-def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str) -> StatementDetail:
-    """NotFound when the statement is unknown or was not called in the focus."""
+def statement_of(reader: Reader, fingerprint: str) -> Statement:
+    """NotFound when it is unknown."""
     with reader.store.read() as session:
         found = session.scalar(select(Statement).where(Statement.fingerprint == fingerprint))
     if found is None:
         raise NotFound(f"no statement '{fingerprint}' was recorded", "fingerprint", "Unknown statement")
+    return found
+
+
+def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str) -> StatementDetail:
+    """NotFound when the statement is unknown or was not called in the focus."""
+    found = statement_of(reader, fingerprint)
     servers = servers_in(reader, scope)
     listed = statement_rows(reader, window, scope)
     row = next((r for r in listed.rows if r.fingerprint == fingerprint), None)
@@ -104,6 +111,7 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
         plans=plans, executions=executions, executions_in_all=in_all,
         findings=findings_in(reader, servers, window.focus, fingerprint).findings,
         messages=messages_in(reader, servers, window.focus, found.id),
+        askable=[s.name for s in servers if "explain" in s.abilities and s.id in set(frame["server_id"])] if len(frame) else [],
     )  # fmt: skip
 
 

@@ -16,11 +16,11 @@ MOST_PAGES_PER_S = 800.0
 
 @dataclass(frozen=True)
 class Upkeep:
-    """``growth`` is each table's pages ÷ its pages at the usual threshold; ``dead_share`` of the worst table."""
+    """``growth`` is each table's pages ÷ its pages at the usual threshold, ``dead_shares`` what part of its rows is dead."""
 
     pages_per_s: float
     growth: dict[str, float]
-    dead_share: float
+    dead_shares: dict[str, float]
 
 
 def upkeep(
@@ -43,5 +43,5 @@ def upkeep(
             continue
         growth[name] = (1 + threshold / 2) / usual
         pages_per_s += (pages + min(pages, threshold * rows)) * dead / (threshold * rows)
-    dead_share = max((1 - 1 / (share * usual) for share in growth.values()), default=0.0)
-    return Upkeep(min(pages_per_s, MOST_PAGES_PER_S), growth, dead_share)
+    dead_shares = {name: 1 - 1 / (share * usual) for name, share in growth.items()}
+    return Upkeep(min(pages_per_s, MOST_PAGES_PER_S), growth, dead_shares)

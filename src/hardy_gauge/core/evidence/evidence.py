@@ -28,7 +28,7 @@ class Unknown:
 class StatementWork:
     """One statement over the focus: what the server counted, per call in the reference, and the plan it used last.
 
-    ``rows_examined`` is None where the server does not report it.
+    ``rows_examined`` and ``pages_requested`` are None where the server does not report them.
     """
 
     fingerprint: str
@@ -40,6 +40,7 @@ class StatementWork:
     plan: Plan | None = None
     typical_time_per_call_s: Typical | None = None
     typical_examined_per_row: Typical | None = None
+    pages_requested: float | None = None
 
 
 @dataclass(frozen=True)

@@ -76,12 +76,24 @@ STATEMENT_COUNTERS: tuple[Counter, ...] = (
     Counter("pages_requested", "pages requested", "pages"),
     Counter("pages_read", "pages read", "pages"),
     Counter("log_bytes", "log written", "B"),
+    Counter("temporary_pages", "temporary pages written", "pages"),
+    Counter("planning_s", "planning", "s"),
+    Counter("errors", "errors", ""),
+    Counter("nested_calls", "calls inside other calls", ""),
 )
-STATEMENT_SUMS: tuple[str, ...] = tuple(counter.name for counter in STATEMENT_COUNTERS)
+STATEMENT_FIGURES: tuple[str, ...] = tuple(counter.name for counter in STATEMENT_COUNTERS)
+SQUARES = "squares_s2"
+STATEMENT_SUMS: tuple[str, ...] = (*STATEMENT_FIGURES, SQUARES)
+# of all calls since they are counted: they do not add up
+STATEMENT_EXTREMES: tuple[str, ...] = ("least_s", "greatest_s")
 
 VOLUME_USED = "volume_used."
 LEVELS: tuple[Level, ...] = (
     Level("memory_used_bytes", "memory used", "B"),
+    Level("memory_available_bytes", "memory available", "B", "less"),
+    Level("swap_used_bytes", "swap used", "B", "more"),
+    Level("load_per_core", "load per core", "", "more"),
+    Level("run_queue", "threads that run or wait for a core", "", "more"),
     Level("sessions_open", "sessions open", ""),
     Level("sessions_limit", "sessions at most", ""),
     Level("replica_lag_s", "replica lag", "s", "more"),
@@ -94,6 +106,7 @@ LEVELS: tuple[Level, ...] = (
     Level("dead_rows_share", "dead rows", "share", "more"),
     Level("sequence_used.", "sequence used", "share", "more"),
     Level("members_seen", "members seen", "", "less"),
+    Level("member_seen.", "member seen", ""),
     Level("partitions_coming", "partitions coming", ""),
     Level("partitions_going", "partitions going", ""),
     Level("copies_missing", "copies missing", "", "more"),
@@ -138,6 +151,7 @@ def recorded_figure(column: str, counts: bool) -> Figure:
     unit = unit_of(column)
     if not counts:
         known = level_of(column)
+        unit = "B" if column.startswith(VOLUME_USED) else unit
         title = f"{known[0].title} {known[1]}".strip() if known else title_of(column)
         return Figure(
             column,

@@ -37,6 +37,7 @@ def figure_groups(row: StatementRow) -> list[FigureGroup]:
             FigureLine("time", row.time_per_call_s, "s", _value(row.reference_time_per_call_s)),
             *(FigureLine(name, seconds, "s") for name, seconds in families),
             FigureLine("pages read", row.pages_read_per_call, ""),
+            *(FigureLine(words, value, unit) for words, value, unit in _beside(row) if value is not None),
         ]),
         FigureGroup("per row returned", [
             FigureLine("rows examined", row.examined_per_row, "", _value(row.reference_examined_per_row)),
@@ -48,7 +49,17 @@ def figure_groups(row: StatementRow) -> list[FigureGroup]:
             FigureLine("active sessions", _times(row.time_per_call_s, row.calls_per_s), "", _value(row.reference_active_sessions)),
             FigureLine("rows examined", _times(row.rows_examined_per_call, row.calls_per_s), ""),
             FigureLine("log written", _times(row.log_bytes_per_call, row.calls_per_s), "B/s"),
+            *([FigureLine("errors in the focus", row.errors, "")] if row.errors is not None else []),
         ]),
+    ]  # fmt: skip
+
+
+def _beside(row: StatementRow) -> list[tuple[str, float | None, str]]:
+    """What some servers report of a call."""
+    return [
+        ("spread of time", row.spread_s, "s"), ("shortest so far", row.least_s, "s"), ("longest so far", row.greatest_s, "s"),
+        ("planning", row.planning_per_call_s, "s"), ("temporary pages", row.temporary_pages_per_call, ""),
+        ("inside other calls", row.nested_share or None, "share"),
     ]  # fmt: skip
 
 

@@ -12,7 +12,9 @@ class StatementRow:
     """Totals over the focus; figures of the reference are None where the statement was not called there.
 
     ``time_s`` holds finished calls and the ``unfinished_s`` of those still running at the window's end; a time per call
-    is of finished calls alone, None where none finished.
+    is of finished calls alone, None where none finished. ``spread_s`` is the standard deviation of their times, ``least_s``
+    and ``greatest_s`` are of all calls since the server counts them, ``nested_share`` of calls were made inside other calls,
+    and ``errors`` are as the server counts them, or as its log says.
     """
 
     fingerprint: str
@@ -32,6 +34,13 @@ class StatementRow:
     examined_per_row: float | None
     pages_read_per_call: float | None
     log_bytes_per_call: float | None
+    temporary_pages_per_call: float | None
+    planning_per_call_s: float | None
+    spread_s: float | None
+    least_s: float | None
+    greatest_s: float | None
+    nested_share: float | None
+    errors: float | None
     main_family: str
     families: dict[str, float]
     families_per_call: dict[str, float]

@@ -8,7 +8,7 @@ from typing import Any
 import polars as pl
 
 from hardy_gauge.core.activity.wait_families import WaitMap
-from hardy_gauge.core.figures.catalogue import STATEMENT_SUMS
+from hardy_gauge.core.figures.catalogue import STATEMENT_EXTREMES, STATEMENT_SUMS
 
 FAMILY = "family."
 WAIT = "wait."
@@ -23,8 +23,9 @@ def by_family(frame: pl.DataFrame, waits: WaitMap) -> pl.DataFrame:
     families: dict[str, list[str]] = {}
     for event in events:
         families.setdefault(waits.family(event.removeprefix(WAIT)), []).append(event)
-    missing = [c for c in (*STATEMENT_SUMS, "plan_key", "user", "service", "database") if c not in frame.columns]
-    kinds = {c: pl.Float64 if c in STATEMENT_SUMS else pl.String for c in missing}
+    figures = (*STATEMENT_SUMS, *STATEMENT_EXTREMES)
+    missing = [c for c in (*figures, "plan_key", "user", "service", "database") if c not in frame.columns]
+    kinds = {c: pl.Float64 if c in figures else pl.String for c in missing}
     return frame.with_columns(
         *[pl.sum_horizontal(names).alias(f"{FAMILY}{family}") for family, names in families.items()],
         *[pl.lit(None, dtype=kind).alias(c) for c, kind in kinds.items()],
@@ -42,7 +43,10 @@ def sums(frame: pl.DataFrame, by: Sequence[str]) -> pl.DataFrame:
         return frame
     waits = [c for c in frame.columns if c.startswith(FAMILY)]
     return frame.group_by(list(by)).agg(
-        *[total(c) for c in (*STATEMENT_SUMS, *waits)], pl.col("at_us").max().alias("last_us")
+        *[total(c) for c in (*STATEMENT_SUMS, *waits)],
+        pl.col("least_s").min(),
+        pl.col("greatest_s").max(),
+        pl.col("at_us").max().alias("last_us"),
     )
 
 

@@ -45,3 +45,4 @@ class Explained(Message):
     cost: float
     time_s: float | None
     root: Step
+    for_values: bool | None = Field(None, description="planned for the values of one call; false: for any values")

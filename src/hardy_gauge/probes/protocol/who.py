@@ -56,11 +56,14 @@ class Volume(Message):
 
 
 class Host(Message):
-    """Facts of the machine; None and an empty list where the server cannot see its host."""
+    """Facts of the machine; None and an empty list where the server cannot see its host. ``settings`` are those of its
+    system that concern databases, as it says them: swap_tendency, large_pages, memory_promised, power_saving.
+    """
 
     cores: int | None = None
     memory_bytes: int | None = None
     volumes: list[Volume] = Field(max_length=MOST_NAMES, default_factory=list)
+    settings: dict[str, str] = Field(max_length=MOST_NAMES, default_factory=dict)
 
 
 class Member(Message):

@@ -34,7 +34,11 @@ class Counters(Message):
 
 
 class StatementCounter(Message):
-    """Cumulative figures of one statement text as the engine groups it; None is "not reported"."""
+    """Cumulative figures of one statement text as the engine groups it; None is "not reported".
+
+    ``squares_s2`` is the sum of the squares of its calls' times, from which their spread over any interval follows;
+    ``least_s`` and ``greatest_s`` are of all calls since they are counted, ``nested_calls`` those made inside another call.
+    """
 
     key: str
     text: str
@@ -43,13 +47,19 @@ class StatementCounter(Message):
     service: str
     plan_key: str | None = None
     calls: float
-    errors: float = 0
+    errors: float | None = None
     time_s: float
     rows_returned: float
     rows_examined: float | None = None
     pages_requested: float | None = None
     pages_read: float | None = None
     log_bytes: float | None = None
+    temporary_pages: float | None = Field(None, description="written because memory was not enough")
+    planning_s: float | None = None
+    squares_s2: float | None = None
+    nested_calls: float | None = None
+    least_s: float | None = None
+    greatest_s: float | None = None
     wait_s: dict[str, float] = Field(max_length=MOST_NAMES, default_factory=dict, description="seconds by wait event")
 
 

@@ -9,7 +9,7 @@ type Row = Schemas['IndexOut']
 defineProps<{ indexes: readonly Row[] }>()
 const kind = (row: Row) => [row.constraint || (row.unique ? 'unique' : ''), row.valid ? '' : 'not valid', row.predicate ? `where ${row.predicate}` : ''].filter(Boolean).join(', ')
 const COLUMNS: Column<Row>[] = [
-  { key: 'name', title: 'index', wide: true, value: (row) => row.name },
+  { key: 'name', title: 'index', value: (row) => row.name },
   { key: 'columns', title: 'over', value: (row) => row.columns.join(', ') },
   { key: 'kind', title: 'kind', value: kind },
   { key: 'bytes', title: 'size', unit: 'B', value: (row) => row.bytes },

@@ -23,10 +23,10 @@ const search = ref('')
 const rows = computed(() => (answer.data.value?.figures ?? []).filter((row) => row.title.toLowerCase().includes(search.value.toLowerCase())))
 const COLUMNS: Column<Row>[] = [
   { key: 'title', title: 'figure', wide: true, value: (row) => row.title },
-  { key: 'value', title: 'in the focus', unit: '', width: '15%', value: (row) => row.value },
-  { key: 'last', title: 'last', unit: '', width: '13%', value: (row) => row.last },
-  { key: 'usual', title: 'usually', unit: '', width: '20%', value: (row) => row.centre },
-  { key: 'word', title: 'is', width: '13%', value: (row) => row.word },
+  { key: 'value', title: 'in the focus', unit: '', width: '140px', value: (row) => row.value },
+  { key: 'last', title: 'last', unit: '', width: '120px', value: (row) => row.last },
+  { key: 'usual', title: 'usually', unit: '', width: '250px', value: (row) => row.centre },
+  { key: 'word', title: 'is', width: '110px', value: (row) => row.word },
   { key: 'scale', title: '', width: '180px' },
 ]
 </script>
@@ -38,7 +38,9 @@ const COLUMNS: Column<Row>[] = [
       <BFormInput v-model="search" size="sm" placeholder="transaction" aria-label="Search the figures" class="search" />
       <span class="faded">{{ rows.length }} of {{ data.figures.length }}; counters as what they grow by, levels as their mean</span>
       <template #value="{ row }"><FigureText :value="row.value" :unit="row.unit" /></template>
-      <template #last="{ row }"><FigureText v-if="row.level" :value="row.last" :unit="row.unit" /></template>
+      <template #last="{ row }"
+        ><span><FigureText v-if="row.level" :value="row.last" :unit="row.unit" /></span
+      ></template>
       <template #usual="{ row }"
         ><template v-if="row.low !== null"><FigureText :value="row.low" :unit="row.unit" /> to <FigureText :value="row.high" :unit="row.unit" /></template
         ><span v-else class="faded">not known yet</span></template

@@ -24,7 +24,7 @@ const open = ref<string | null>(null)
 const rows = computed(() => (answer.data.value?.tables ?? []).filter((row) => row.name.toLowerCase().includes(search.value.toLowerCase())))
 const when = (us: number | null) => (us === null ? 'not known' : `${day(us)} ${clock(us)}`)
 const COLUMNS: Column<Row>[] = [
-  { key: 'name', title: 'table', wide: true, value: (row) => row.name },
+  { key: 'name', title: 'table', value: (row) => row.name },
   { key: 'rows', title: 'rows', unit: '', value: (row) => row.rows },
   { key: 'dead', title: 'dead', unit: '', value: (row) => row.dead_rows },
   { key: 'heap', title: 'heap', unit: 'B', value: (row) => row.heap_bytes },
@@ -44,7 +44,7 @@ const COLUMNS: Column<Row>[] = [
   { key: 'changed', title: 'changed since', unit: '', value: (row) => row.changed_since },
   { key: 'age', title: 'transaction age', unit: '', value: (row) => row.transaction_age },
 ]
-const FIRST = ['rows', 'dead', 'heap', 'spare', 'indexes', 'scanned', 'lookups', 'inserts', 'updates', 'deletes']
+const FIRST = ['name', 'rows', 'dead', 'heap', 'spare', 'indexes', 'scanned', 'lookups', 'inserts', 'updates', 'deletes']
 const SEQUENCES: Column<Schemas['SequenceOut']>[] = [
   { key: 'name', title: 'sequence', wide: true, value: (row) => row.name },
   { key: 'column', title: 'fills', value: (row) => row.column || 'not told' },

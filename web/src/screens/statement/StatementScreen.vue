@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { api, type Schemas } from '@/api/client'
+import { BButton } from 'bootstrap-vue-next'
+import { answered, api, type Schemas } from '@/api/client'
 import ExecutionTable from './ExecutionTable.vue'
 import FigureTriple from './FigureTriple.vue'
 import HistoryMultiples from './HistoryMultiples.vue'
 import DataTable from '@/parts/DataTable.vue'
+import ProblemLine from '@/parts/ProblemLine.vue'
 import ReferenceNote from '@/parts/ReferenceNote.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
@@ -14,6 +16,7 @@ import AnswerSheet from '@/parts/AnswerSheet.vue'
 import { useAnswer } from '@/state/fetching'
 import { clock, day } from '@/state/units'
 import { useWindow } from '@/state/window'
+import { useWork } from '@/state/work'
 
 const w = useWindow()
 type Use = Schemas['PlanUse']
@@ -29,6 +32,12 @@ const PLANS: Column<Use>[] = [
   { key: 'each', title: 'time per call', unit: 's', value: (use) => use.time_per_call_s },
   { key: 'used', title: 'used', value: (use) => use.last_us },
 ]
+const { problem, run } = useWork()
+const ask = (server: string) =>
+  run(async () => {
+    const taken = await answered(api.POST('/api/servers/{server}/statements/{fingerprint}/plan', { params: { path: { server, fingerprint: String(w.route.params.fingerprint) } } }))
+    await w.router.push({ name: 'stored-plan', params: { server, plan: taken.plan_key }, query: w.kept.value })
+  })
 const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', params: { server: use.server, plan: use.plan_key }, query: w.kept.value })
 </script>
 
@@ -56,7 +65,13 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
     <div class="cols two mt-2">
       <HistoryMultiples :history="data.history" :plans="data.plans" />
       <div>
-        <h2 class="part"><span>Plans in use</span></h2>
+        <h2 class="part">
+          <span>Plans in use</span
+          ><BButton v-for="server in data.askable.slice(0, 3)" :key="server" size="sm" variant="outline-secondary" data-test="ask-plan" @click="ask(server)"
+            >Ask {{ data.askable.length > 1 ? server : '' }} for its plan</BButton
+          >
+        </h2>
+        <ProblemLine :problem="problem" />
         <DataTable :rows="data.plans" :columns="PLANS" :row-key="(use) => use.server + use.plan_key" opens @open="open">
           <template #plan="{ row }"
             ><SubjectLink v-if="row.stored" kind="plan" :name="row.plan_key" :server="row.server" data-test="plan-link"

@@ -7,6 +7,7 @@ from typing import Any
 import psycopg
 
 from hardy_gauge.core.plans.readers import postgresql as reader
+from hardy_gauge.core.sql.finding_query import finding_query
 from hardy_gauge.probes.plan_answer import answer
 from hardy_gauge.probes.protocol import Explained, ExplainRequest, Refused
 from hardy_gauge.probes.sqlpack.connection import MARK, Line
@@ -14,8 +15,12 @@ from hardy_gauge.probes.sqlpack.connection import MARK, Line
 NAME = "hardy_gauge_asked"
 
 
+class NotAllowed(Refused):
+    """The account may not do what the text would do, so that its plan is not shown either."""
+
+
 def explain(line: Line, request: ExplainRequest) -> Explained:
-    """The generic plan of a text.
+    """The generic plan of a text; of a write that the account may not do, the plan by which its rows are found.
 
     Refused when the server does not understand the text, or when the request makes up or hides an index: this engine
     plans with the indexes that it has.
@@ -23,12 +28,23 @@ def explain(line: Line, request: ExplainRequest) -> Explained:
     for field in ("add_indexes", "drop_indexes"):
         if getattr(request, field):
             raise Refused("PostgreSQL plans only with the indexes that it has", field)
+    try:
+        document = _document(line, request.text)
+    except NotAllowed:
+        finding = finding_query(request.text, "postgres")
+        if finding is None:
+            raise
+        document = _document(line, finding)
+    return answer(reader.read(document))
+
+
+def _document(line: Line, text: str) -> Any:
     after: list[str] = []
     with line.session() as connection:
         driver: Any = connection.connection.driver_connection
         try:
             # the extended protocol takes one command and no more
-            _try(driver, "text", f"{MARK}PREPARE {NAME} AS {request.text}", binary=True)
+            _try(driver, "text", f"{MARK}PREPARE {NAME} AS {text}", binary=True)
             after.append(f"{MARK}DEALLOCATE {NAME}")
             driver.execute("SET plan_cache_mode = force_generic_plan")
             after.append("RESET plan_cache_mode")
@@ -39,12 +55,14 @@ def explain(line: Line, request: ExplainRequest) -> Explained:
         finally:
             for statement in after:
                 driver.execute(statement)
-    return answer(reader.read(document))
+    return document
 
 
 def _try(driver: Any, field: str, sql: str, values: list[str] | None = None, binary: bool = False) -> Any:
     """Run one command; what the server says against it becomes Refused of a field."""
     try:
         return driver.execute(sql, values, binary=binary)
+    except psycopg.errors.InsufficientPrivilege as error:
+        raise NotAllowed(error.diag.message_primary or "the account may not do this", field) from error
     except (psycopg.ProgrammingError, psycopg.DataError, psycopg.NotSupportedError) as error:
         raise Refused(error.diag.message_primary or " ".join(str(error).split()), field) from error

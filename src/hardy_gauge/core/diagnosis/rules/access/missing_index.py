@@ -6,7 +6,7 @@ Common practice: rows examined far above rows returned, and no index keys read, 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, PlanQuestion, Subject, grade_of
@@ -21,7 +21,32 @@ from hardy_gauge.core.statements.ratios import examined_per_row
 FAR_ABOVE = 100.0
 LEAST_SHARE = 0.02
 SCAN_HALF = 0.5
+# a statement that requests fewer pages than this part of the table's reads it not to its end, or by another plan
+WHOLE = 0.5
+PAGE_BYTES = 8192
 CONFIRMED, LIKELY, POSSIBLE = 0.95, 0.7, 0.5
+
+
+@dataclass(frozen=True)
+class Examined:
+    """Rows examined per row returned, and where that is known from."""
+
+    per_row: float
+    source: str
+
+    @classmethod
+    def of(cls, work: StatementWork, table: TableFacts, scan: Step) -> Examined | None:
+        """As the server counts them; where it does not, the rows of the table for each scan of its plan, if the pages that it
+        requested are those of whole scans.
+        """
+        counted = examined_per_row(work.calls, work.rows_returned, work.rows_examined)
+        if counted is not None:
+            return cls(counted, "statement counters")
+        scans = work.calls * max(scan.loops, 1.0)
+        if work.pages_requested is None or work.pages_requested < WHOLE * scans * table.bytes / PAGE_BYTES:
+            return None
+        estimate = examined_per_row(work.calls, work.rows_returned, scans * table.rows)
+        return None if estimate is None else cls(estimate, "plan, which reads all of the table")
 
 
 class MissingIndex:
@@ -44,17 +69,18 @@ class MissingIndex:
     def _one(self, work: StatementWork, samples: Samples, schema: Schema, covered_s: float) -> Finding | None:
         sampled = samples.by_statement[work.fingerprint]
         share = sampled.active_sessions / samples.active_sessions
-        ratio = examined_per_row(work.calls, work.rows_returned, work.rows_examined)
-        if share < LEAST_SHARE or work.plan is None or ratio is None or ratio < FAR_ABOVE:
+        scan = heaviest_scan(work.plan) if work.plan is not None else None
+        if share < LEAST_SHARE or work.plan is None or scan is None or scan.object is None:
             return None
-        scan = heaviest_scan(work.plan)
-        if scan is None or scan.object is None or scan.object not in schema.tables:
+        table = schema.tables.get(scan.object)
+        examined = Examined.of(work, table, scan) if table is not None else None
+        if table is None or examined is None or examined.per_row < FAR_ABOVE:
             return None
         advice = _advice_for(work.text, schema, scan.object)
         if advice is None:
             return None
         part = scan_share(work.plan, scan)
-        remedy = remedy_of(advice, schema.tables[scan.object])
+        remedy = remedy_of(advice, table)
         return Finding(
             cause=self.cause, title=f"Missing index on {advice.table} ({', '.join(advice.columns)})",
             subject=Subject("statement", work.fingerprint, work.text),
@@ -62,7 +88,7 @@ class MissingIndex:
             share=share, share_low=sampled.low / samples.active_sessions,
             share_high=min(1.0, sampled.high / samples.active_sessions), grade=grade_of(share),
             confidence=LIKELY if part >= SCAN_HALF else POSSIBLE,
-            facts=_facts(work, sampled, schema.tables[scan.object], ratio, part, covered_s), remedies=[remedy],
+            facts=_facts(work, sampled, table, examined, part, covered_s), remedies=[remedy],
             question=PlanQuestion(work.text, IndexChange(advice.table, advice.columns)),
         )  # fmt: skip
 
@@ -110,12 +136,12 @@ def _advice_for(text: str, schema: Schema, table: str) -> IndexAdvice | None:
 
 
 def _facts(
-    work: StatementWork, sampled: Sampled, table: TableFacts, ratio: float, part: float, covered_s: float
+    work: StatementWork, sampled: Sampled, table: TableFacts, examined: Examined, part: float, covered_s: float
 ) -> list[Fact]:
     usual_ratio, usual_time = work.typical_examined_per_row, work.typical_time_per_call_s
     return [
         Fact("active sessions", sampled.active_sessions, "sessions", "session samples", None, sampled.low, sampled.high),
-        Fact("rows examined per row returned", ratio, "rows", "statement counters", usual_ratio.value if usual_ratio else None),
+        Fact("rows examined per row returned", examined.per_row, "rows", examined.source, usual_ratio.value if usual_ratio else None),
         Fact("time per call", work.time_s / work.calls, "s", "statement counters", usual_time.value if usual_time else None),
         Fact("calls", work.calls / covered_s if covered_s else 0.0, "/s", "statement counters"),
         Fact(f"share of the plan's time in reading all of {table.name}", part, "share", "plan"),
