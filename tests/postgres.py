@@ -15,19 +15,22 @@ from tests.conftest import free_port
 
 
 @contextmanager
-def running_postgres(options: str = "") -> Iterator[psycopg.Connection]:
-    """An empty server on a socket of its own; ``options`` go to its command line. It runs as user postgres."""
+def running_postgres(options: str = "", port: int | None = None) -> Iterator[psycopg.Connection]:
+    """An empty server on a socket of its own, with ``port`` also at that port of this machine; ``options`` go to its command
+    line. It runs as user postgres.
+    """
     binaries = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
     assert binaries, "PostgreSQL is needed; `make setup-test` installs it"
     folder = Path(tempfile.mkdtemp(prefix="hardy-gauge-pg-", dir="/tmp"))
     folder.chmod(0o777)
-    data, port = folder / "data", free_port()
+    data, listens = folder / "data", "127.0.0.1" if port else ""
+    port = port or free_port()
 
     def as_postgres(*command: str) -> None:
         subprocess.run(["runuser", "-u", "postgres", "--", *command], check=True, capture_output=True, cwd="/")
 
     as_postgres(str(binaries[-1] / "initdb"), "-D", str(data), "-A", "trust", "--no-sync")
-    settings = f"-p {port} -k {folder} -c listen_addresses='' -c fsync=off {options}"
+    settings = f"-p {port} -k {folder} -c listen_addresses='{listens}' -c fsync=off {options}"
     control = str(binaries[-1] / "pg_ctl")
     as_postgres(control, "-D", str(data), "-w", "-l", str(folder / "log"), "-o", settings, "start")
     try:
@@ -46,9 +49,11 @@ READY = (
 
 
 @contextmanager
-def watched_postgres(log: str = "csvlog") -> Iterator[tuple[psycopg.Connection, str]]:
+def watched_postgres(
+    log: str = "csvlog", port: int | None = None, options: str = ""
+) -> Iterator[tuple[psycopg.Connection, str]]:
     """A server as docs/postgresql.md sets one up, with a table of loans: a connection of its owner, and the address."""
-    with running_postgres(f"{READY} -c log_destination={log}") as owner:
+    with running_postgres(f"{READY} -c log_destination={log} {options}", port) as owner:
         owner.execute("CREATE EXTENSION pg_stat_statements")
         owner.execute(f"CREATE ROLE gauge LOGIN PASSWORD '{SECRET}'")
         owner.execute("GRANT pg_monitor, pg_read_all_data TO gauge")

@@ -26,6 +26,8 @@ SCREENS = (
     ["/api/fleet", "/api/tape"],
     ["/api/fleet", "/api/tape"],
     ["/api/servers/desk-a", "/api/tape?scope=desk-a"],
+    ["/api/servers/desk-a/objects", "/api/tape?scope=desk-a"],
+    ["/api/servers/desk-a/figures", "/api/tape?scope=desk-a"],
     ["/api/ledger?scope=desk-a", "/api/tape?scope=desk-a"],
     ["/api/statements?scope=fleet", "/api/tape"],
     ["/api/findings?scope=fleet"],

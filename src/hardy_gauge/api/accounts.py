@@ -11,6 +11,7 @@ from hardy_gauge.api.current import CurrentReader, CurrentSettings
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.capture import accounts as keyring
 from hardy_gauge.capture.accounts import AccountChanges, AccountOut
+from hardy_gauge.capture.server_settings import Address
 from hardy_gauge.core.narrative.setup import accounts_sentence
 from hardy_gauge.store.keyring import Keyring
 
@@ -81,6 +82,24 @@ def add(request: NewAccount, reader: CurrentReader, settings: CurrentSettings, h
         made = keyring.add_account(session, Keyring(settings.data), request.name, _changes(request), reader.clock())
     http.app.state.poke()
     return made
+
+
+class AccountForAddress(Strict):
+    """Who signs in at one server."""
+
+    address: Address
+    user: str = Field(min_length=1, max_length=200)
+    secret: SecretStr = Field(max_length=4000)
+
+
+@router.post("/for-address", status_code=201)
+def add_for_address(request: AccountForAddress, reader: CurrentReader, settings: CurrentSettings) -> AccountOut:
+    """A new account for the host of one address alone, named after both."""
+    with reader.store.write() as session:
+        secret = request.secret.get_secret_value()
+        return keyring.account_for_address(
+            session, Keyring(settings.data), request.address, request.user, secret, reader.clock()
+        )
 
 
 @router.patch("/{account}")

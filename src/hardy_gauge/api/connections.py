@@ -10,11 +10,12 @@ from pydantic import BaseModel, Field
 from hardy_gauge.api.current import CurrentAccountUser, CurrentReader
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.capture import connections as query
-from hardy_gauge.capture.connections import Connection, Connections, Registered, Tested
+from hardy_gauge.capture.connections import Connection, Connections, Registered, Tested, WhatIsReported
+from hardy_gauge.capture.nearby import NearbyOut
+from hardy_gauge.capture.nearby import nearby as databases_here
 from hardy_gauge.capture.registration import Registration
 from hardy_gauge.capture.server_lists import RejectedLine, read_list
 from hardy_gauge.capture.server_settings import Address, Edit, Name, change
-from hardy_gauge.probes.protocol import Report
 from hardy_gauge.store.servers import find_server
 
 router = APIRouter(tags=["connections"], prefix="/connections")
@@ -77,6 +78,19 @@ def retire(request: Retiring, reader: CurrentReader, http: Request) -> None:
     http.app.state.poke()
 
 
+class Nearby(Strict):
+    """``allow``: addresses of databases on this machine that may be connected from now on."""
+
+    allow: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list, max_length=20)
+
+
+@router.post("/nearby")
+def nearby(request: Nearby, reader: CurrentReader) -> list[NearbyOut]:
+    """Databases that answer on this machine, at the usual sockets and ports."""
+    with reader.store.write() as session:
+        return databases_here(session, request.allow)
+
+
 @router.post("/test")
 def test(request: TestRequest, reader: CurrentReader, user: CurrentAccountUser) -> Tested:
     """Try an address with an account: who answers, what it reports, what must be switched on, who else is there."""
@@ -100,7 +114,7 @@ def add(request: NewServers, reader: CurrentReader, user: CurrentAccountUser, ht
 
 
 @router.post("/{server}/reports")
-def reports(server: str, reader: CurrentReader) -> list[Report]:
+def reports(server: str, reader: CurrentReader) -> WhatIsReported:
     """Ask one server of the fleet what it reports, and what has to be switched on there for the rest."""
     return query.reports_of(reader.store, server)
 

@@ -21,6 +21,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("READ", r"/api/accounts", "engineer"),
     ("*", r"/api/accounts(/.*)?", "administrator"),
     ("PUT", r"/api/storage/limits", "administrator"),
+    ("POST", r"/api/connections/nearby", "administrator"),
     ("*", r"/api/storage/backups", "administrator"),
     ("READ", r"/.*", "viewer"),
     ("*", r"/.*", "engineer"),

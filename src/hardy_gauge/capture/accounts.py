@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 import ssl
 from dataclasses import dataclass
+from itertools import chain, count
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import account_of
 from hardy_gauge.errors import Conflict, InvalidInput, NotFound
+from hardy_gauge.probes.outbound import endpoint_of
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account, Server
 from hardy_gauge.store.persons import person_named
@@ -57,6 +60,23 @@ def add_account(session: Session, keyring: Keyring, name: str, changes: AccountC
     session.add(row)
     session.flush()
     return _out(session, row)
+
+
+def account_for_address(
+    session: Session, keyring: Keyring, address: str, user: str, secret: str, now_us: int
+) -> AccountOut:
+    """A new account for the host and port of an address alone; its name is made of both. It goes unencrypted only where it
+    does not leave this machine. InvalidInput when the address is of a file.
+    """
+    endpoint = endpoint_of(address)
+    if endpoint is None:
+        raise InvalidInput("address: a file needs no account", "address")
+    place = str(endpoint) if not endpoint.local else f"{endpoint.host.strip('/').replace('/', '-')}:{endpoint.port}"
+    base = re.sub(r"[\s/]+", "-", f"{user}@{place}")[:70]
+    taken = set(session.scalars(select(Account.name)))
+    name = next(n for n in chain([base], (f"{base}-{number}" for number in count(2))) if n not in taken)
+    changes = AccountChanges(user, secret, hosts=[str(endpoint)], plain_text=endpoint.on_this_machine)
+    return add_account(session, keyring, name, changes, now_us)
 
 
 def edit_account(session: Session, keyring: Keyring, name: str, changes: AccountChanges, now_us: int) -> AccountOut:

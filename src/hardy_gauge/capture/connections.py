@@ -15,7 +15,7 @@ from hardy_gauge.capture.rules import rule_for
 from hardy_gauge.capture.server_settings import account_called, as_document
 from hardy_gauge.capture.settings_file import COMMAND, as_yaml, named
 from hardy_gauge.capture.targets import rules_of
-from hardy_gauge.core.narrative.connections import connections_sentence, tested_words
+from hardy_gauge.core.narrative.connections import connections_sentence, switch_on_script, tested_words
 from hardy_gauge.errors import AccountNotForHost, AccountNotForPerson, Conflict, ProbeError, Unsupported
 from hardy_gauge.probes.protocol import Member, Probe, Report
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
@@ -60,7 +60,9 @@ class Connections:
 
 @dataclass(frozen=True)
 class Tested:
-    """What came of trying an address. ``members`` are the other servers of its cluster, as it sees them."""
+    """What came of trying an address. ``members`` are the other servers of its cluster, as it sees them, ``script`` the commands
+    that switch on there what is not reported.
+    """
 
     answers: bool
     words: str
@@ -74,6 +76,15 @@ class Tested:
     reports: list[Report]
     members: list[Member]
     known_as: str
+    script: str
+
+
+@dataclass(frozen=True)
+class WhatIsReported:
+    """Of a server; ``script`` are the commands that switch the rest on there, in one piece."""
+
+    reports: list[Report]
+    script: str
 
 
 @dataclass(frozen=True)
@@ -128,14 +139,17 @@ def test_address(store: Store, address: str, account_name: str, now_us: int, use
         raise
     except ProbeError as error:
         return Tested(
-            False, f"{error}{_instead(address)}", time.monotonic() - began, "", "", "", "", "", 0.0, [], [], known
+            False, f"{error}{_instead(address)}", time.monotonic() - began, "", "", "", "", "", 0.0, [], [], known, ""
         )
+    user_name = account.user if account else ""
+    reports = [one.model_copy(update={"remedy": switch_on_script([one.remedy], user_name)}) for one in reports]
     lacking = sum(not report.reported for report in reports)
     engine = f"{identity.engine} {identity.engine_version}"
     return Tested(
         True, tested_words(identity.server, engine, identity.role, len(reports), lacking), time.monotonic() - began,
         identity.server, identity.cluster, identity.role, identity.engine, identity.engine_version,
         (identity.clock_us - now_us) / 1e6, reports, members, known,
+        switch_on_script([r.remedy for r in reports if not r.reported], user_name),
     )  # fmt: skip
 
 
@@ -197,12 +211,15 @@ def retire(session: Session, servers: Sequence[str], retired: bool, now_us: int)
         find_server(session, name).retired_us = now_us if retired else None
 
 
-def reports_of(store: Store, name: str) -> list[Report]:
+def reports_of(store: Store, name: str) -> WhatIsReported:
     """What one server of the fleet reports, and what has to be switched on there for the rest."""
     with store.read() as session:
         owner = find_server(session, name)
+        account = account_of(session, owner)
+        user = account.user if account else ""
     probe = probe_of(store, owner.id)
     try:
-        return probe.readiness().reports
+        found = probe.readiness().reports
+        return WhatIsReported(found, switch_on_script([r.remedy for r in found if not r.reported], user))
     finally:
         probe.close()

@@ -14,6 +14,7 @@ from hardy_gauge.api.allowed_hosts import is_loopback
 from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.capture.history_backfill import backfill
+from hardy_gauge.capture.nearby import allow_stored
 from hardy_gauge.capture.registration import RegisteredServer, Registration, discover, register
 from hardy_gauge.diagnose.worker import EVERY_S
 from hardy_gauge.errors import InvalidInput
@@ -55,6 +56,8 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
 
     store = Store(settings.store_path)
     outbound.use(OutboundPolicy.of(settings))
+    with store.read() as session:
+        allow_stored(session)
     servers = register_all(store, settings.servers)
     import_history(store, servers)
     import_history(store, servers)  # the minutes that passed meanwhile

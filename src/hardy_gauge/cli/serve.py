@@ -47,7 +47,7 @@ def serve(
 
     Example: hardy-gauge serve --server http://127.0.0.1:8741 --data data
 
-    Without --server it serves what was recorded before and captures nothing.
+    Servers that were connected before are recorded as before; more can be connected on the screens.
     """
     settings = AppSettings(data=data, port=port, host=host)
     settings.servers += server or []

@@ -39,6 +39,11 @@ class Endpoint:
         """Whether it is a socket in a folder."""
         return self.host.startswith("/")
 
+    @property
+    def on_this_machine(self) -> bool:
+        """Whether what is sent to it leaves this machine never, by its socket or its address."""
+        return self.local or self.host == "localhost" or _is_loopback(self.host)
+
     def __str__(self) -> str:
         return f"[{self.host}]:{self.port}" if ":" in self.host else f"{self.host}:{self.port}"
 
@@ -84,6 +89,13 @@ def endpoint_of(address: str) -> Endpoint | None:
     if pack is None:
         raise ProbeError(f"the address is none of: {EXPECTED}")
     return Endpoint(host if within else host.lower().rstrip("."), int(str(port)) if port else pack.port)
+
+
+def _is_loopback(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return False
 
 
 def _entry(text: str) -> tuple[str, int | None]:

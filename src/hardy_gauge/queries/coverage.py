@@ -96,3 +96,9 @@ def first_recorded_us(reader: Reader, server: Server) -> int | None:
         return session.scalar(
             select(func.min(Segment.start_us)).where(Segment.server_id == server.id, Segment.kind == "metric")
         )
+
+
+def first_seen_us(reader: Reader, server: Server) -> int | None:
+    """When anything was stored of a server first."""
+    with reader.store.read() as session:
+        return session.scalar(select(func.min(Segment.start_us)).where(Segment.server_id == server.id))

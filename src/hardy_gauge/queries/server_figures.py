@@ -57,7 +57,9 @@ def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
                 )  # fmt: skip
     found.sort(key=lambda one: (one.word not in UNUSUAL, one.title))
     unusual = [one.title for one in found if one.word in UNUSUAL]
-    return ServerFigures(owner.name, figures_sentence(owner.name, unusual, len(found)), found)
+    return ServerFigures(
+        owner.name, figures_sentence(owner.name, unusual, sum(one.low is not None for one in found), len(found)), found
+    )
 
 
 def _own(name: str) -> str:

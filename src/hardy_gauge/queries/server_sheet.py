@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.capture import CaptureWord
-from hardy_gauge.core.narrative.server import ServerFacts, server_sentence, silent_log_words
+from hardy_gauge.core.narrative.server import ServerFacts, lacking_words, server_sentence, silent_log_words
 from hardy_gauge.core.narrative.waiting import nobody_waited_words
 from hardy_gauge.core.reference.usual_range import ready_us
 from hardy_gauge.core.statements.rows import StatementRow
@@ -17,7 +17,7 @@ from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.connection_groups import ConnectedGroup, connected_groups
-from hardy_gauge.queries.coverage import first_recorded_us, sampled
+from hardy_gauge.queries.coverage import first_recorded_us, first_seen_us, sampled
 from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
 from hardy_gauge.queries.holdups import Holdup, holdups_of
@@ -65,6 +65,7 @@ class ServerSheet:
     offers: list[ReferenceOffer]
     capture: CaptureWord
     capture_words: str
+    lacking: str
     clock_skew_s: float
     gauges: list[NamedGauge]
     heaviest: list[StatementRow]
@@ -105,7 +106,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         memory_bytes=owner.host.get("memory_bytes"),
         sentence=_sentence(reader, owner, window, load, findings, state_words), reference_note=listed.reference_note,
         offers=reference_offers(reader, owner, peers, window) if load.centre is None else [], capture=state,
-        capture_words=state_words, clock_skew_s=owner.capture.clock_skew_s, gauges=gauges,
+        capture_words=state_words, lacking="" if state == "opened" else lacking_words(owner.abilities), clock_skew_s=owner.capture.clock_skew_s, gauges=gauges,
         heaviest=listed.rows[:HEAVIEST], blind=listed.blind, findings=findings,
         settings=settings_that_differ(reader, owner, peers), volumes=volumes_of(reader, owner, now),
         levels=levels_of(reader, owner.id, focus), holdups=holdups_of(reader, owner, focus),
@@ -130,7 +131,7 @@ def _sentence(
         ServerFacts(
             owner.name, focus, window.following, load.value, load.low, load.centre, load.high, shift,
             doing(reader, owner, Span(since, focus.until_us)), max(shares, default=None),
-            ready_us(first, focus.until_us) if first else None, state_words,
+            ready_us(first, focus.until_us) if first else None, first_seen_us(reader, owner), state_words,
         )
     )  # fmt: skip
 

@@ -34,7 +34,7 @@ def stands(**of: int) -> list[Stand]:
     ({"usual": 2, "failing": 1}, "2 of 3 servers work as usual for this hour; failing-0 does not answer."),
     ({"usual": 1, "file": 1}, "1 of 2 servers works as usual for this hour; file-0 came in a file."),
     ({"failing": 2}, "Nothing can be called usual or unusual yet; 2 do not answer."),
-    ({}, "No server is recorded yet. Connect one, open a bundle or import a file under Setup."),
+    ({}, "No server is recorded yet."),
 ])  # fmt: skip
 def test_unknown_is_never_counted_as_usual(of: dict[str, int], said: str) -> None:
     assert fleet_sentence(stands(**of), None) == said
@@ -56,7 +56,7 @@ def test_a_server_that_fails_stands_nowhere_even_with_a_range() -> None:
 def facts(**more: Any) -> ServerFacts:
     given: dict[str, Any] = {
         "name": "desk-a", "focus": FOCUS, "following": False, "value": 1.0, "low": 0.8, "centre": 1.0, "high": 1.2,
-        "shift": None, "doing": "waiting for row locks", "finding_share": None, "ready_us": None, "capture_words": "",
+        "shift": None, "doing": "waiting for row locks", "finding_share": None, "first_us": None, "ready_us": None, "capture_words": "",
     }  # fmt: skip
     return ServerFacts(**(given | more))
 

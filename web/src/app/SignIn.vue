@@ -44,8 +44,8 @@ const sign = () => {
       </template>
       <form v-else @submit.prevent="sign">
         <p v-if="me?.first">Nobody can sign in yet. Whoever has the code that was printed where the application was started becomes its administrator.</p>
-        <template v-if="me?.first"><label for="code">Code</label><BFormInput id="code" v-model="code" autocomplete="off" data-test="code" /></template>
-        <label for="name">Name</label><BFormInput id="name" v-model="name" autocomplete="username" autofocus data-test="name" /> <label for="password">Password</label
+        <template v-if="me?.first"><label for="code">Code</label><BFormInput id="code" v-model="code" autocomplete="off" autofocus data-test="code" /></template>
+        <label for="name">Name</label><BFormInput id="name" v-model="name" autocomplete="username" :autofocus="!me?.first" data-test="name" /> <label for="password">Password</label
         ><BFormInput id="password" v-model="password" :type="shown ? 'text' : 'password'" :autocomplete="me?.first ? 'new-password' : 'current-password'" data-test="password" /><BFormCheckbox
           v-model="shown"
           class="mt-1"

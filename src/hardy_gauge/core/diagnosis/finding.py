@@ -65,6 +65,12 @@ class Finding:
 GRADES: tuple[tuple[float, Grade], ...] = ((0.3, "act"), (0.1, "plan"), (0.0, "note"))
 
 
-def grade_of(share: float) -> Grade:
-    """The grade of a finding that costs this share of a server's time."""
+# what costs less than this many active sessions is worth a note, whatever its share of an idle server's time
+LITTLE_SESSIONS = 0.05
+
+
+def grade_of(share: float, sessions: float) -> Grade:
+    """The grade of a finding that costs this share of a server's time, and so many active sessions."""
+    if sessions < LITTLE_SESSIONS:
+        return "note"
     return next(grade for least, grade in GRADES if share >= least)

@@ -49,7 +49,7 @@ def capture_words(facts: CaptureFacts, now_us: int) -> tuple[CaptureWord, str]:
         since = f" since {clock(facts.seen_us)}" if facts.seen_us else ""
         return "failing", f"no answer{since}: {facts.error}"
     if not facts.recorded_until_us:
-        return "waiting", "nothing recorded yet"
+        return "waiting", "its first figures come within two minutes" if facts.seen_us else "nothing recorded yet"
     if now_us - facts.recorded_until_us > STALE_US:
         return "stale", f"last recorded {clock(facts.recorded_until_us)}"
     return "recording", "recording"

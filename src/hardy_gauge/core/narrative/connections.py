@@ -23,3 +23,13 @@ def tested_words(server: str, engine: str, role: str, reports: int, lacking: int
     return (
         f"{words}; {lacking} of {reports} things are not reported." if lacking else f"{words}; everything is reported."
     )
+
+
+THE_ACCOUNT = "the_account"
+
+
+def switch_on_script(remedies: Sequence[str], account: str) -> str:
+    """The commands of several remedies as one script, each line once, for an account where it is known."""
+    lines = dict.fromkeys(line.rstrip() for remedy in remedies for line in remedy.splitlines() if line.strip())
+    script = "\n".join(lines)
+    return script.replace(THE_ACCOUNT, account) if account else script

@@ -52,7 +52,7 @@ def fleet_sentence(stands: Sequence[Stand], first: Stand | None) -> str:
     """``first`` is the server furthest from its usual range, None where none is unusual."""
     count = len(stands)
     if not count:
-        return "No server is recorded yet. Connect one, open a bundle or import a file under Setup."
+        return "No server is recorded yet."
     usual = sum(one.standing == "usual" for one in stands)
     unusual = sum(one.standing == "unusual" for one in stands)
     rest = _not_compared(stands)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from hardy_gauge.core.figures.formatting import clock, day_clock, share
@@ -18,7 +18,7 @@ NAMED = 4
 class ServerFacts:
     """A server over the focus: mean active sessions with the usual band there, the shift that is on at its end, what it
     did in its last minutes, and the share of the heaviest finding. ``ready_us`` is when a usual range stands, if none
-    does.
+    does, ``first_us`` when it was looked at first.
     """
 
     name: str
@@ -32,12 +32,18 @@ class ServerFacts:
     doing: str
     finding_share: float | None
     ready_us: int | None
+    first_us: int | None
     capture_words: str
 
 
 def server_sentence(facts: ServerFacts) -> str:
     """The answer to "what is with this server?" in one sentence."""
     name, now = facts.name, facts.following
+    if facts.value is None and now and facts.first_us is not None and facts.first_us > facts.focus.since_us:
+        return (
+            f"{name} is looked at since {clock(facts.first_us)} and is mostly {facts.doing}; its calls and counters come within "
+            "two minutes."
+        )
     if facts.value is None:
         return f"Nothing of {name} was recorded in this window: {facts.capture_words}." if now else (
             f"Nothing of {name} was recorded in this window."
@@ -69,11 +75,28 @@ def silent_log_words(reported: bool) -> str:
     return "Nothing was logged." if reported else "This server does not report its log, so what it says is unknown."
 
 
-def figures_sentence(server: str, unusual: Sequence[str], count: int) -> str:
-    """``unusual`` are titles of figures out of their usual range, of ``count`` that are recorded."""
+def figures_sentence(server: str, unusual: Sequence[str], known: int, count: int) -> str:
+    """``unusual`` are titles of figures out of their usual range, of ``known`` that have one and ``count`` that are recorded."""
     if not count:
         return f"No figures of {server} were recorded in this window."
+    if not known:
+        return f"{count} figures of {server} are recorded; nothing usual is known of them yet."
+    rest = f"; of {count - known} nothing usual is known yet" if known < count else ""
     if not unusual:
-        return f"None of the {count} figures of {server} was out of its usual range."
+        return f"None of {known} figures of {server} was out of its usual range{rest}."
     named = ", ".join(unusual[:NAMED]) + (f" and {len(unusual) - NAMED} more" if len(unusual) > NAMED else "")
-    return f"{len(unusual)} of {count} figures of {server} {'was' if len(unusual) == 1 else 'were'} out of the usual range: {named}."
+    verb = "was" if len(unusual) == 1 else "were"
+    return f"{len(unusual)} of {known} figures of {server} {verb} out of the usual range: {named}{rest}."
+
+
+# what is most missed, by the ability that it needs
+MISSED = {
+    "statements": "its statements", "sessions": "what its sessions wait for", "executions": "single slow calls",
+    "messages": "its log", "settings": "its settings", "schema": "its tables", "objects": "the work on its tables",
+}  # fmt: skip
+
+
+def lacking_words(abilities: Collection[str]) -> str:
+    """What a server does not report; empty where it reports all that is most missed."""
+    lacking = [words for ability, words in MISSED.items() if ability not in abilities]
+    return f"It does not report {', '.join(lacking)}." if lacking else ""

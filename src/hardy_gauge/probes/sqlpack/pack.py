@@ -44,7 +44,9 @@ class Query(PackPart):
 
 
 class Check(PackPart):
-    """Whether the server reports something: ``sql`` gives ``reported`` and ``why``; ``remedy`` is what to do there."""
+    """Whether the server reports something: ``sql`` gives ``reported`` and ``why``, and perhaps ``remedy`` where that depends;
+    ``remedy`` is what to do there.
+    """
 
     ability: Ability
     what: str
@@ -95,6 +97,9 @@ class Pack(PackPart):
         description="name of the module that knows how the engine is connected to, its plans and its log"
     )
     recognised_by: Greeting | None = None
+    database: str = Field("", description="the database that is always there")
+    socket_folders: list[str] = Field(default_factory=list, description="where its sockets usually lie")
+    socket_name: str = Field("{port}", description="the name of a socket, with {port}")
 
 
 class FigureQuery(PackPart):

@@ -110,7 +110,7 @@ class SqlPackProbe:
             if not reported and check.ability not in {r.ability for r in reports}:
                 without.add(check.ability)
             why = "" if reported else row["why"] or f"{check.ability} are not reported at all"
-            remedy = "" if reported else check.remedy.strip()
+            remedy = "" if reported else str(row.get("remedy") or check.remedy).strip()
             reports.append(p.Report(ability=check.ability, reported=reported, what=check.what, why=why, remedy=remedy))
         return reports
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import socket
 from contextlib import suppress
+from pathlib import Path
 from urllib.parse import urlsplit
 
 from hardy_gauge.errors import ProbeError
@@ -32,11 +33,28 @@ def recognised(address: str) -> str | None:
 
 
 def _answers(host: str, port: int, greeting: Greeting) -> bool:
-    with (
-        suppress(OSError, ProbeError),
-        socket.create_connection((policy().resolve(Endpoint(host, port))[0], port), timeout=DEADLINE_S) as line,
-    ):
-        line.settimeout(DEADLINE_S)
-        line.sendall(bytes.fromhex(greeting.send))
-        return line.recv(1).hex() in greeting.answers
+    with suppress(OSError, ProbeError):
+        return greets_at_port(policy().resolve(Endpoint(host, port))[0], port, greeting)
     return False
+
+
+def greets_at_port(address: str, port: int, greeting: Greeting) -> bool:
+    """Whether the engine of the greeting answers at an IP address and port."""
+    with suppress(OSError), socket.create_connection((address, port), timeout=DEADLINE_S) as line:
+        return _greets(line, greeting)
+    return False
+
+
+def greets_at_socket(path: Path, greeting: Greeting) -> bool:
+    """Whether it answers behind a socket of this machine."""
+    with suppress(OSError), socket.socket(socket.AF_UNIX) as line:
+        line.settimeout(DEADLINE_S)
+        line.connect(str(path))
+        return _greets(line, greeting)
+    return False
+
+
+def _greets(line: socket.socket, greeting: Greeting) -> bool:
+    line.settimeout(DEADLINE_S)
+    line.sendall(bytes.fromhex(greeting.send))
+    return line.recv(1).hex() in greeting.answers

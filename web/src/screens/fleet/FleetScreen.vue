@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { api, type Schemas } from '@/api/client'
 import ClusterTable from './ClusterTable.vue'
+import EmptyFleet from './EmptyFleet.vue'
 import FleetTools from './FleetTools.vue'
 import { useFilters } from './filters'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
@@ -33,7 +34,8 @@ async function done(words: string) {
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="fleet">
-    <FleetTools :filters="filters" :fleet="data" :shown="shown.length" :all-chosen="shown.length > 0 && picked.length === shown.length" @all="chosen = $event ? [...shown] : []">
+    <EmptyFleet v-if="!data.servers" />
+    <FleetTools v-else :filters="filters" :fleet="data" :shown="shown.length" :all-chosen="shown.length > 0 && picked.length === shown.length" @all="chosen = $event ? [...shown] : []">
       <BulkBar v-if="picked.length" :servers="picked" @done="done" />
       <span v-else-if="said" class="faded" role="status">{{ said }}</span>
     </FleetTools>

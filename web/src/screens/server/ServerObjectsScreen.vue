@@ -51,7 +51,7 @@ const SEQUENCES: Column<Schemas['SequenceOut']>[] = [
   { key: 'type', title: 'type', value: (row) => row.type },
   { key: 'value', title: 'last value', unit: '', value: (row) => row.value },
   { key: 'most', title: 'ends at', unit: '', value: (row) => row.most },
-  { key: 'used', title: 'used', unit: 'share', value: (row) => row.used, bar: true },
+  { key: 'used', title: 'used', unit: 'share', value: (row) => row.used },
 ]
 const options = (row: Row) => Object.entries(row.options).map(([name, value]) => `${name} = ${value}`)
 </script>

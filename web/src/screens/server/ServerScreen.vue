@@ -62,6 +62,7 @@ const report = () =>
       <ProblemLine :problem="problem" />
       <ReferenceNote :note="data.reference_note" :offers="data.offers" />
       <p v-if="data.capture !== 'recording'" class="act">Capture: {{ data.capture_words }}.</p>
+      <p v-if="data.lacking" class="faded mb-2" data-test="lacking">{{ data.lacking }} <RouterLink :to="{ name: 'setup-servers', query: { open: data.server } }">What to switch on</RouterLink></p>
       <div class="gauges">
         <div v-for="gauge in data.gauges" :key="gauge.name">
           <div class="faded">{{ gauge.title }}</div>

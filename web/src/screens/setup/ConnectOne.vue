@@ -4,26 +4,44 @@ import { computed, ref } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
 import ProblemLine from '@/parts/ProblemLine.vue'
 import ReportList from './ReportList.vue'
+import { me } from '@/state/me'
 import { useWork, words } from '@/state/work'
 
 /** Try one address, see what it reports and who else is in its cluster, and take in what is confirmed. */
-const props = defineProps<{ accounts: Schemas['AccountOut'][] }>()
-const emit = defineEmits<{ done: []; close: [] }>()
+const props = defineProps<{ accounts: Schemas['AccountOut'][]; address?: string }>()
+const emit = defineEmits<{ done: []; close: []; accounts: [] }>()
 const { problem, busy, run, wrong } = useWork()
-const address = ref('')
+const address = ref(props.address ?? '')
 const account = ref('')
+const user = ref('')
+const secret = ref('')
 const name = ref('')
 const cluster = ref('')
 const labels = ref('')
 const tested = ref<Schemas['Tested'] | null>(null)
 const members = ref<string[]>([])
 const results = ref<Schemas['Registered'][]>([])
-const choices = computed(() => [{ value: '', text: 'no account' }, ...props.accounts.map((one) => ({ value: one.name, text: `${one.name} (${one.user || 'token'})` }))])
+const NEW = '+'
+const isNew = computed(() => account.value === NEW)
+const mayKeep = computed(() => me.value?.role === 'administrator')
+const choices = computed(() => [
+  { value: '', text: 'no account' },
+  ...props.accounts.map((one) => ({ value: one.name, text: `${one.name} (${one.user || 'token'})` })),
+  ...(mayKeep.value ? [{ value: NEW, text: 'a new account' }] : []),
+])
 const reachable = computed(() => (tested.value?.members ?? []).filter((one) => one.address))
 
+/** Put the new account into the keyring, for this host alone. */
+async function keep() {
+  const made = await answered(api.POST('/api/accounts/for-address', { body: { address: address.value.trim(), user: user.value.trim(), secret: secret.value } }))
+  account.value = made.name
+  secret.value = ''
+  emit('accounts')
+}
 const test = () =>
   run(async () => {
     results.value = []
+    if (account.value === NEW) await keep()
     tested.value = await answered(api.POST('/api/connections/test', { body: { address: address.value.trim(), account: account.value } }))
     name.value ||= tested.value.server
     cluster.value ||= tested.value.cluster
@@ -57,6 +75,24 @@ const take = () =>
         <BButton type="submit" size="sm" variant="primary" :disabled="busy || !address" data-test="test">{{ busy && !tested ? 'Asking' : 'Test' }}</BButton>
         <BButton size="sm" variant="link" @click="$emit('close')">Close</BButton>
       </div>
+      <template v-if="isNew">
+        <label for="new-user">Account</label>
+        <div class="form-line">
+          <BFormInput id="new-user" v-model="user" size="sm" class="name" placeholder="user" autocomplete="off" :state="wrong('user')" data-test="new-user" />
+          <BFormInput
+            v-model="secret"
+            size="sm"
+            class="name"
+            type="password"
+            placeholder="password"
+            aria-label="Password"
+            autocomplete="new-password"
+            :state="wrong('secret')"
+            data-test="new-secret"
+          />
+          <span class="faded">kept encrypted in the keyring, for this host alone</span>
+        </div>
+      </template>
       <template v-if="tested">
         <span>Answer</span>
         <div data-test="tested">
@@ -65,7 +101,7 @@ const take = () =>
         </div>
         <template v-if="tested.answers">
           <span></span>
-          <ReportList :reports="tested.reports" />
+          <ReportList :reports="tested.reports" :script="tested.script" />
           <label for="name">Call it</label>
           <div class="form-line">
             <BFormInput id="name" v-model="name" size="sm" class="name" :state="wrong('name')" data-test="name" />

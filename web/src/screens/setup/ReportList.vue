@@ -1,9 +1,12 @@
 <script setup lang="ts">
+import { BButton } from 'bootstrap-vue-next'
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
+import { useCopy } from '@/state/copy'
 
 /** What a server reports, and for the rest why not and what to do there. */
-const props = defineProps<{ reports: Schemas['Report'][] }>()
+const props = defineProps<{ reports: Schemas['Report'][]; script: string }>()
+const { copied, copy } = useCopy(() => props.script)
 const lacking = computed(() => props.reports.filter((one) => !one.reported))
 const reported = computed(() => props.reports.filter((one) => one.reported))
 </script>
@@ -12,7 +15,10 @@ const reported = computed(() => props.reports.filter((one) => one.reported))
   <div class="reports">
     <p v-if="reported.length" class="mb-1"><b>It reports</b> {{ reported.map((one) => one.what).join('; ') }}.</p>
     <template v-if="lacking.length">
-      <p class="mb-1"><b>It does not report</b></p>
+      <p class="mb-1">
+        <b>It does not report</b>
+        <BButton v-if="script" class="ms-3" size="sm" variant="outline-secondary" data-test="copy-script" @click="copy">{{ copied ? 'Copied' : 'Copy the commands as one script' }}</BButton>
+      </p>
       <dl>
         <template v-for="one in lacking" :key="one.what">
           <dt>{{ one.what }}</dt>

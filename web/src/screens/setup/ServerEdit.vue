@@ -80,7 +80,7 @@ const save = () =>
       <div class="form-line"><BButton type="submit" size="sm" variant="primary" :disabled="busy">Save</BButton><span v-if="saved" class="faded">saved</span><ProblemLine :problem="problem" /></div>
       <span></span><SameAsFile :yaml="row.yaml" :command="row.command" />
       <span>Reports</span>
-      <ReportList v-if="reports" :reports="reports" />
+      <ReportList v-if="reports" :reports="reports.reports" :script="reports.script" />
       <span v-else :class="{ act: unanswered }">{{ unanswered?.detail ?? 'asking the server' }}</span>
     </div>
   </form>

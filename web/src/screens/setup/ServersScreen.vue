@@ -67,7 +67,7 @@ const COLUMNS: Column<Schemas['Connection']>[] = [
         <BFormCheckbox v-if="gone || retired" v-model="retired">retired</BFormCheckbox>
         <BulkBar v-if="picked.length" :servers="picked.map((row) => row.server)" :retired="retired" @done="done" />
       </div>
-      <ConnectOne v-if="adding === 'one'" :accounts="accounts.data.value?.accounts ?? []" @done="done" @close="adding = ''" />
+      <ConnectOne v-if="adding === 'one'" :address="String(w.route.query.address ?? '')" :accounts="accounts.data.value?.accounts ?? []" @done="done" @accounts="accounts.ask" @close="adding = ''" />
       <ConnectSeveral v-if="adding === 'several'" @done="done" @close="adding = ''" />
       <div class="holder">
         <DataTable

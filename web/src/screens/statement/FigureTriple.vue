@@ -17,7 +17,7 @@ defineProps<{ groups: Schemas['FigureGroup'][]; reference: string }>()
         <template v-for="line in group.lines" :key="line.words">
           <dt>{{ line.words }}</dt>
           <dd><FigureText :value="line.value" :unit="line.unit" missing="not reported" /></dd>
-          <template v-if="line.reference !== undefined">
+          <template v-if="line.reference !== null && line.reference !== undefined">
             <dt class="faded sub">{{ reference }}</dt>
             <dd class="sub">
               <FigureText :value="line.reference" :unit="line.unit" /> <b>{{ line.value === null ? '' : times(line.value, line.reference) }}</b>

@@ -86,7 +86,7 @@ class MissingIndex:
             subject=Subject("statement", work.fingerprint, work.text),
             impact=Impact(sampled.active_sessions, sampled.low, sampled.high),
             share=share, share_low=sampled.low / samples.active_sessions,
-            share_high=min(1.0, sampled.high / samples.active_sessions), grade=grade_of(share),
+            share_high=min(1.0, sampled.high / samples.active_sessions), grade=grade_of(share, sampled.active_sessions),
             confidence=LIKELY if part >= SCAN_HALF else POSSIBLE,
             facts=_facts(work, sampled, table, examined, part, covered_s), remedies=[remedy],
             question=PlanQuestion(work.text, IndexChange(advice.table, advice.columns)),
