@@ -5,12 +5,15 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from hardy_gauge.probes.sqlpack.pack import load_pack
 from practice_fleet.scenario.guide import json_schema, markdown
+from tools.pack_figures import pack_table
 from tools.permissions import table
 from tools.settings_table import settings_table
 
 DOCS = Path(__file__).parents[1] / "docs"
 SETTINGS = "## Settings"
+VERSIONS = "## Figures by version"
 
 
 def main() -> None:
@@ -21,6 +24,9 @@ def main() -> None:
     page = DOCS / "operations.md"
     head = page.read_text(encoding="utf-8").partition(SETTINGS)[0]
     page.write_text(f"{head}{SETTINGS}\n{settings_table()}", encoding="utf-8")
+    page = DOCS / "postgresql.md"
+    head = page.read_text(encoding="utf-8").partition(VERSIONS)[0]
+    page.write_text(f"{head}{VERSIONS}\n{pack_table(load_pack('postgresql'))}", encoding="utf-8")
     (DOCS / "permissions.md").write_text(table(), encoding="utf-8")
     (DOCS / "scenario.schema.json").write_text(json.dumps(json_schema(), indent=1) + "\n", encoding="utf-8")
 
