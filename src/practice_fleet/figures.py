@@ -44,6 +44,7 @@ def metrics(block: Block) -> dict[str, Array]:
         "rows_returned": total("rows_returned"),
         "rows_examined": total("rows_examined"),
         "commits": total("commits"),
+        "sessions_refused": block.refused.sum(axis=0),
     }
     for name, more in block.brought.items():
         figures[name] = figures.get(name, 0.0) + more
@@ -67,7 +68,8 @@ def levels_of(history: History, state: State, at_us: np.ndarray | int) -> dict[s
     levels = {
         "volume_used.data": used // PAGE_BYTES * PAGE_BYTES,
         "memory_used_bytes": np.full(len(at_us), state.memory.used),
-        "sessions_open": np.full(len(at_us), state.sessions),
+        "sessions_open": np.full(len(at_us), min(state.sessions, float(state.settings["max_sessions"]))),
+        "sessions_limit": np.full(len(at_us), float(state.settings["max_sessions"])),
         "transaction_age": (since_upkeep + unkept) * AGE_PER_S + added.get("transaction_age", none),
         "oldest_transaction_s": np.maximum(30.0 + added.get("oldest_transaction_s", none), longest),
         "dead_rows_share": np.maximum(

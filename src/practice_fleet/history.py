@@ -36,6 +36,7 @@ class Block:
     calls: Array
     errors: Array  # calls that failed
     seconds: Array  # (events, statements, minutes), totals of the minute
+    refused: Array  # calls that found no session free
     coming: Others  # requests to its data volume for what other servers send it
     brought: dict[str, Array]  # what other servers add to the counters of each minute
 
@@ -63,14 +64,14 @@ class Block:
         s = slice(first, last)
         model = Minutes(
             self.model.rate[:, s], self.model.seconds[:, :, s], self.model.variance[:, s], self.model.held[:, s],
-            self.model.held_variance[:, s], self.model.failed[:, s], self.model.victims[:, s],
+            self.model.held_variance[:, s], self.model.failed[:, s], self.model.victims[:, s], self.model.refused[:, s],
             self.model.neighbours.cut(s),
             {k: v[s] for k, v in self.model.utilisation.items()},
         )  # fmt: skip
         brought = {name: figures[s] for name, figures in self.brought.items()}
         return Block(
             self.first_us + first * MINUTE_US, self.keys, self.state, model, self.calls[:, s], self.errors[:, s],
-            self.seconds[:, :, s], self.coming.cut(s), brought,
+            self.seconds[:, :, s], self.refused[:, s], self.coming.cut(s), brought,
         )  # fmt: skip
 
 
@@ -152,4 +153,7 @@ class History:
         errors_rng = server.draws(6, first_us)
         failing = 1 - (1 - always) * (1 - model.failed)
         errors = errors_rng.binomial(calls.T.astype(int), failing.T).T.astype(float)
-        return Block(first_us, keys, state, model, calls, errors, model.seconds * factor * calls, coming, brought)
+        refused = server.draws(7, first_us).poisson(model.refused.T * 60).T.astype(float)
+        return Block(
+            first_us, keys, state, model, calls, errors, model.seconds * factor * calls, refused, coming, brought
+        )

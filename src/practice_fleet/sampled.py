@@ -26,6 +26,8 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
     limit = max(2, int(float(block.state.settings["max_sessions"])))
     second = np.repeat(minute, repeat) * 60 + placing.integers(0, 60, total)
     order = np.argsort(second, kind="stable")
+    order = order[_within(second[order], limit - 1)]
+    total = len(order)
     second, event, statement = second[order], np.repeat(event, repeat)[order], np.repeat(statement, repeat)[order]
     session = _sessions(second, naming.integers(1, limit, total), limit)
     blocker = pl.Series("blocked_by", _blockers(block, second, event, statement, session, limit), dtype=pl.Int64)
@@ -38,6 +40,15 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
             "blocked_by": blocker.replace(NOBODY, None),
         }
     )
+
+
+def _within(second: Whole, most: int) -> Whole:
+    """Places of at most so many of each second; ``second`` ascends."""
+    starts = np.flatnonzero(np.diff(second, prepend=-1))
+    group = np.cumsum(np.diff(second, prepend=-1) != 0) - 1
+    if not len(second):
+        return np.arange(0)
+    return np.flatnonzero(np.arange(len(second)) - starts[group] < most)
 
 
 def _sessions(second: Whole, drawn: Whole, limit: int) -> Whole:

@@ -6,6 +6,7 @@ import pytest
 
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Randoms, Run
+from practice_fleet.physics.queueing import erlang_b
 from practice_fleet.physics.wait_events import Limits
 from tests.practice.test_queueing import host, visits
 
@@ -45,11 +46,13 @@ def test_think_time_has_its_distribution(think: str, cv_low: float, cv_high: flo
     assert cv_low <= gaps.std() / gaps.mean() <= cv_high
 
 
-def test_sessions_are_limited_and_the_wait_for_one_counts() -> None:
-    slow = visits(client_s=0.1)
-    result = Run(host(1), [slow], [1], Arrival(kind="open", rate_per_s=19), Limits(2), seed=3).play(200)
+def test_sessions_are_limited_and_who_finds_none_is_refused() -> None:
+    """Two sessions, each taken for 0.1 s, 19 calls a second: as many are lost as by Erlang's formula B."""
+    run = Run(host(1), [visits(client_s=0.1)], [1], Arrival(kind="open", rate_per_s=19), Limits(2), seed=3)
+    result = run.play(400)
     assert result.samples.group_by("tick_s").len()["len"].max() <= 2
-    assert result.executions["duration_s"].mean() > 0.15
+    lost = run.machine.refused / (run.machine.refused + len(result.executions))
+    assert lost == pytest.approx(float(erlang_b(2, 1.9)), rel=0.05)
 
 
 def test_weights_are_shares_of_the_mix() -> None:

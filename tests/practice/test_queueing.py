@@ -11,8 +11,9 @@ import pytest
 
 from hardy_gauge.probes.protocol import Arrival
 from practice_fleet.events.run import Run
+from practice_fleet.physics.clock import solve
 from practice_fleet.physics.demand import Visits
-from practice_fleet.physics.queueing import closed_network, erlang_c, group_commit, wait_mgc
+from practice_fleet.physics.queueing import closed_network, erlang_c, group_commit, shared_wait, wait_mgc
 from practice_fleet.physics.wait_events import Limits
 from practice_fleet.scenario.hardware import HostSpec, VolumeSpec
 
@@ -105,3 +106,51 @@ def test_one_seed_one_history() -> None:
 
     assert once(5).equals(once(5))  # type: ignore[attr-defined]
     assert not once(5).equals(once(6))  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("cores", [1, 4])
+def test_short_and_long_work_are_stretched_alike(cores: int) -> None:
+    """M/G/c processor sharing is insensitive (Kleinrock 2, 4.4): of work of 2 ms and of 400 ms, at 70% busy, each takes the same
+    multiple of its own service; on one core 1 ÷ (1 − 0.7).
+    """
+    work = [visits(processor_s=0.002), visits(processor_s=0.4)]
+    shares = [0.99, 0.01]
+    mean = sum(s * v.processor_s for s, v in zip(shares, work, strict=True))
+    rate = 0.7 * cores / mean
+    run = Run(host(cores), work, shares, Arrival(kind="open", rate_per_s=rate), Limits(10_000), seed=3)
+    result = run.play(900).executions
+    stretch = 1 + float(shared_wait(cores, rate * mean))
+    for number, one in enumerate(work):
+        took = result.filter(result["statement"] == number)["duration_s"].mean()
+        assert took == pytest.approx(stretch * one.processor_s, rel=0.15), number
+    if cores == 1:
+        assert stretch == pytest.approx(1 / 0.3)
+
+
+@pytest.mark.parametrize(("busy", "within"), [(0.5, 0.1), (0.75, 0.1), (0.93, 0.25)])
+def test_clock_and_events_agree_on_mixed_work(busy: float, within: float) -> None:
+    """Lookups of a millisecond beside reports of half a second, sharing four cores."""
+    work = [visits(processor_s=0.001), visits(processor_s=0.5), visits(processor_s=0.02)]
+    shares = np.array([0.95, 0.002, 0.048])
+    mean = float(sum(s * v.processor_s for s, v in zip(shares, work, strict=True)))
+    rate = busy * 4 / mean
+    clock = solve((rate * shares)[:, None], work, host(4), Limits(10_000))
+    result = Run(host(4), work, shares.tolist(), Arrival(kind="open", rate_per_s=rate), Limits(10_000), seed=5).play(
+        1200
+    )
+    by_clock = float((clock.rate * clock.response).sum() / clock.rate.sum())
+    assert result.executions["duration_s"].mean() == pytest.approx(by_clock, rel=within)
+
+
+def test_no_more_sessions_than_there_may_be() -> None:
+    """Three times as much as four cores can do: sessions fill to the limit, and what finds none free is refused and counted."""
+    work, rate, limit = [visits(processor_s=0.02)], 600.0, 50
+    clock = solve(np.array([[rate]]), work, host(4), Limits(limit))
+    sessions = float((clock.rate * clock.response).sum())
+    assert 0.9 * limit <= sessions <= 1.01 * limit
+    assert float(clock.refused.sum()) == pytest.approx(rate - float(clock.rate.sum()))
+    run = Run(host(4), work, [1], Arrival(kind="open", rate_per_s=rate), Limits(limit), seed=2)
+    result = run.play(120)
+    seen = result.samples.group_by("tick_s").len()["len"]
+    assert seen.max() <= limit
+    assert run.machine.refused / 120 == pytest.approx(float(clock.refused.sum()), rel=0.1)

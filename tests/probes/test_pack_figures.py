@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from tools.pack_figures import figures_since, pack_table
+
 from hardy_gauge.probes.sqlpack.pack import load_pack
 from tests.conftest import ROOT
-from tools.pack_figures import figures_since, pack_table
 
 
 def test_the_page_is_as_the_pack_says() -> None:

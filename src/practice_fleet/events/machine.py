@@ -12,7 +12,7 @@ from practice_fleet.events.locking import NOBODY, Ends, Holds, Locking
 from practice_fleet.events.pages import Found, Store
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.rows import Row
-from practice_fleet.events.stations import Gate, LogWriter, Station, Steps
+from practice_fleet.events.stations import Gate, LogWriter, SharedCores, Station, Steps
 from practice_fleet.physics import wait_events as waits
 from practice_fleet.physics.demand import SYSTEM_HIT_S, Visits
 from practice_fleet.physics.storage import Volume
@@ -42,13 +42,13 @@ class Machine:
     pages_besides: float = 0.0
 
     def __post_init__(self) -> None:
-        self.cores = Station(self.env, self.host.cores)
+        self.cores = SharedCores(self.env, self.host.cores)
         self.volume = Volume.of(self.host.data_volume)
         self.data = Station(self.env, self.volume.channels)
         self.gate = Gate(self.env)
         self.latches = [Gate(self.env) for _ in range(self.limits.cache_partitions)]
         self.log = LogWriter(self.env, Volume.of(self.host.log), self._log_through)
-        self.sessions = simpy.Resource(self.env, int(self.limits.max_sessions))
+        self.sessions, self.refused = 0, 0
         self.locking = Locking(self.env, self.limits, self.random, self.holds)
         self.pages_read = self.pages_written = 0
         self.log_bytes = 0.0
@@ -87,13 +87,11 @@ class Machine:
                     break
                 kept.append(rows[part])
             work = reads if parts == 1 else _part(reads, part, parts)
-            yield from self._visit(self.cores, self.random.exponential(burst), where, spent, waits.QUEUE, waits.RUNNING)
+            yield from self._compute(self.random.exponential(burst), where, spent)
             for count, service, size, event in work:
                 for _ in range(count):
                     yield from self._request(self.random.exponential(service), size, where, spent, event)
-                    yield from self._visit(
-                        self.cores, self.random.exponential(burst), where, spent, waits.QUEUE, waits.RUNNING
-                    )
+                    yield from self._compute(self.random.exponential(burst), where, spent)
             done = self.env.now <= deadline
             if not done:
                 break
@@ -120,7 +118,7 @@ class Machine:
     def utilisation(self, seconds: float) -> dict[str, float]:
         """Share of the time that each station was busy."""
         use = {
-            "processor": self.cores.busy_s / seconds / self.host.cores,
+            "processor": self.cores.busy_until_now() / seconds / self.host.cores,
             "data volume": self.data.busy_s / seconds / self.volume.channels,
             "log volume": self.log.busy_s / seconds,
         }
@@ -233,6 +231,13 @@ class Machine:
         station.give()
         station.busy_s += service
         spent[served] += service
+
+    def _compute(self, seconds: float, where: list[int], spent: list[float]) -> Steps:
+        """Work on a core, which is shared with all that have work."""
+        since, where[1] = self.env.now, waits.RUNNING
+        yield self.cores.work(seconds)
+        spent[waits.RUNNING] += seconds
+        spent[waits.QUEUE] += max(0.0, self.env.now - since - seconds)
 
     def _page_write(self) -> Steps:
         """One changed page to the data volume, behind nobody's back."""

@@ -18,7 +18,7 @@ from practice_fleet.events.result import Result, result_of
 from practice_fleet.events.stations import Steps
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.locks import Hold
-from practice_fleet.physics.wait_events import EVENTS, QUEUE, WORKERS, Limits
+from practice_fleet.physics.wait_events import EVENTS, QUEUE, RUNNING, WORKERS, Limits
 from practice_fleet.scenario.hardware import HostSpec
 
 
@@ -47,6 +47,7 @@ class Run:
 
     def __post_init__(self) -> None:
         self.arriving = Randoms([self.seed, 1])
+        self.looking = Randoms([self.seed, 5])
         self.shares = np.cumsum(np.array(self.weights) / sum(self.weights))
         self.active: dict[int, list[int]] = {}
         self.finished: list[tuple[float, ...]] = []
@@ -98,10 +99,13 @@ class Run:
             self.env.process(self._in_session(number, self._pick(self.arriving)))
 
     def _in_session(self, number: int, statement: int) -> Steps:
-        with self.machine.sessions.request() as session:
-            arrived = self.env.now
-            yield session
-            yield from self._execute(number, statement, arrived)
+        machine = self.machine
+        if machine.sessions >= machine.limits.max_sessions:
+            machine.refused += 1
+            return
+        machine.sessions += 1
+        yield from self._execute(number, statement, self.env.now)
+        machine.sessions -= 1
 
     def _worker(self, number: int) -> Steps:
         arrival = self.arrival
@@ -126,10 +130,18 @@ class Run:
     def _sampler(self) -> Steps:
         for tick in itertools.count(1):
             yield self.env.timeout(1.0)
-            self.samples += [(tick, number, at[0], at[1], at[2]) for number, at in self.active.items()]
             here = self.machine
+            self.samples += self._seen(tick, here.host.cores)
             counts = (here.checkpointer.started, here.checkpointer.forced) if here.checkpointer else (0, 0)
             self.ticks.append((tick, here.pages_read, here.pages_written, here.log_bytes, *counts))
+
+    def _seen(self, tick: int, cores: int) -> list[tuple[int, int, int, int, int]]:
+        """Every session at work; of more that have work for the cores than there are cores, some queue at this moment."""
+        working = [number for number, at in self.active.items() if at[1] == RUNNING]
+        queue = set()
+        while len(working) > cores:
+            queue.add(working.pop(int(self.looking.uniform() * len(working))))
+        return [(tick, n, at[0], QUEUE if n in queue else at[1], at[2]) for n, at in self.active.items()]
 
     def _execute(self, number: int, statement: int, arrived: float) -> Steps:
         spent = [0.0] * len(EVENTS)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Generator
+from heapq import heappop, heappush
+from itertools import count
 
 import simpy
 
@@ -38,6 +40,58 @@ class Station:
             self.waiting.popleft().succeed()
         else:
             self.free += 1
+
+
+class SharedCores:
+    """Cores in time slices: of ``n`` that have work each gets min(1, cores ÷ n) of a core, which is processor sharing.
+
+    ``_done`` is how much each that has been there all along was given; work is over when it has grown by what it needs.
+    """
+
+    def __init__(self, env: simpy.Environment, cores: int) -> None:
+        self.env, self.cores = env, cores
+        self._at = self._done = self._busy_s = 0.0
+        self._work: list[tuple[float, int, simpy.Event]] = []
+        self._numbers, self._plan = count(), 0
+
+    def work(self, seconds: float) -> simpy.Event:
+        """The event comes when so much was done."""
+        self._go_on()
+        over = self.env.event()
+        first = self._work[0][0] if self._work else float("inf")
+        heappush(self._work, (self._done + seconds, next(self._numbers), over))
+        if self._done + seconds < first or len(self._work) > self.cores:
+            self._schedule()
+        return over
+
+    def busy_until_now(self) -> float:
+        """Seconds of work done by all cores."""
+        self._go_on()
+        return self._busy_s
+
+    def _go_on(self) -> None:
+        passed, self._at = self.env.now - self._at, self.env.now
+        working = min(len(self._work), self.cores)
+        if working:
+            self._done += passed * working / len(self._work)
+            self._busy_s += passed * working
+
+    def _schedule(self) -> None:
+        self._plan += 1
+        if self._work:
+            left = max(0.0, self._work[0][0] - self._done) * max(1.0, len(self._work) / self.cores)
+            due = self.env.timeout(left, self._plan)
+            due.callbacks.append(self._due)
+
+    def _due(self, event: simpy.Event) -> None:
+        if event.value != self._plan:  # something came in between
+            return
+        self._go_on()
+        first = True
+        while self._work and (first or self._work[0][0] <= self._done + 1e-12):
+            heappop(self._work)[2].succeed()
+            first = False
+        self._schedule()
 
 
 class Gate:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from practice_fleet.physics.demand import LOG_RECORD_BYTES, Visits
 from practice_fleet.physics.locks import Hold
 from practice_fleet.physics.patience import lose_patience, wait_for_rows
-from practice_fleet.physics.queueing import Array, group_commit, wait_mgc
+from practice_fleet.physics.queueing import Array, group_commit, shared_wait, wait_mgc
 from practice_fleet.physics.storage import Others, Volume
 from practice_fleet.physics.wait_events import (
     EVENTS,
@@ -32,6 +32,8 @@ from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 
 BUSIEST = 0.97
+# how near to the limit of sessions it is looked for, and by how many halvings
+SLACK, HALVINGS = 1.005, 9
 
 
 @dataclass(frozen=True)
@@ -40,7 +42,7 @@ class Minutes:
 
     ``rate`` is what is served (1/s), ``seconds`` the mean time per call at each event, ``variance`` of
     the response (s²) without the waits for idle sessions, which ``held`` and ``held_variance`` are of, ``failed`` the share of calls that gave up or were victims of deadlocks, ``victims`` that
-    of the latter, ``utilisation`` by station of shape (minutes,).
+    of the latter, ``refused`` calls that found no session free (1/s), ``utilisation`` by station of shape (minutes,).
     """
 
     rate: Array
@@ -50,6 +52,7 @@ class Minutes:
     held_variance: Array
     failed: Array
     victims: Array
+    refused: Array
     neighbours: Others
     utilisation: dict[str, Array]
 
@@ -125,6 +128,31 @@ def solve(
     neighbours: Others | None = None,
     holds: Sequence[Hold | None] = (), waits: Array | None = None,
 ) -> Minutes:  # fmt: skip
+    """As ``_solve``, with no more sessions at work than there may be: calls that find none free are refused, so that of what
+    is offered as much is let in as the limit allows.
+    """
+
+    def at(share: Array) -> tuple[Minutes, Array]:
+        found = _solve(offered * share, visits, host, limits, own, neighbours, holds, waits)
+        return found, (found.rate * found.response).sum(axis=0) > limits.max_sessions * SLACK
+
+    least, most = np.zeros(offered.shape[1]), np.ones(offered.shape[1])
+    found, over = at(most)
+    if over.any():
+        crowded = over
+        for _ in range(HALVINGS):
+            middle = np.where(crowded, (least + most) / 2, 1.0)
+            found, over = at(middle)
+            least, most = np.where(over, least, middle), np.where(over, middle, most)
+        found, _ = at(np.where(crowded, least, 1.0))
+    return replace(found, refused=np.maximum(0.0, offered - found.rate))
+
+
+def _solve(
+    offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, own: Others | None = None,
+    neighbours: Others | None = None,
+    holds: Sequence[Hold | None] = (), waits: Array | None = None,
+) -> Minutes:  # fmt: skip
     """Open network of M/G/c stations, gates, group commit and row locks; overload is capped at the busiest station.
 
     ``offered`` has shape (statements, minutes), calls per second; ``own`` is what the server asks of its data
@@ -148,14 +176,13 @@ def solve(
     rate = offered * served[None, :]
 
     burst_s = d.cpu / d.bursts
-    arrivals, mean, variation = _moments([(d.bursts, burst_s, 2 * burst_s**2)], rate)
-    queue = wait_mgc(host.cores, arrivals, mean, variation)
+    queue = d.cpu[:, None] * shared_wait(host.cores, (rate * d.cpu[:, None]).sum(axis=0))
     read_wait, log_share = _data_wait(d, rate)
     flush = _flush(d, rate, log_share)
 
     seconds = np.zeros((len(EVENTS), *rate.shape))
     seconds[RUNNING] = d.cpu[:, None]
-    seconds[QUEUE] = d.bursts[:, None] * queue
+    seconds[QUEUE] = queue
     latency = d.data.latency_s
     seconds[READ] = (d.random * latency + d.chunk * d.chunk_s)[:, None] + (d.random + d.chunk)[:, None] * read_wait
     seconds[WRITE] = d.write[:, None] * (latency + read_wait)
@@ -172,7 +199,7 @@ def solve(
         d.bursts[:, None] * (burst_s**2)[:, None]
         + (d.pages + d.chunks)[:, None] * (latency + read_wait) ** 2
         + (d.commits[:, None] * flush / 2) ** 2
-        + (d.bursts[:, None] * queue) ** 2 / np.maximum(d.bursts[:, None], 1)
+        + queue**2 / np.maximum(d.bursts[:, None], 1)
     )
     rows = wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s)
 
@@ -185,7 +212,9 @@ def solve(
     log_rate = (rate * d.writes[:, None]).sum(axis=0)
     log_mean = (rate * (d.writes * d.log_s)[:, None]).sum(axis=0) / np.maximum(log_rate, 1e-12)
     use["log volume"] = np.maximum(np.minimum(1.0, log_rate * log_mean), use.pop("log stream"))
-    return Minutes(rate, seconds, variance, rows.held, rows.held_variance, failed, rows.victims, neighbours, use)
+    return Minutes(
+        rate, seconds, variance, rows.held, rows.held_variance, failed, rows.victims, np.zeros_like(rate), neighbours, use
+    )  # fmt: skip
 
 
 def _data_wait(d: _Demands, rate: Array) -> tuple[Array, Array]:

@@ -35,6 +35,16 @@ def wait_mgc(servers: int, rate: ArrayLike, service: ArrayLike, variation: Array
     return np.asarray(base * (1 + np.asarray(variation)) / 2)
 
 
+def shared_wait(servers: int, offered: ArrayLike) -> Array:
+    """Waiting ÷ service of work on ``servers`` that all share in time slices, at an offered load below ``servers``: C ÷ (c − a).
+
+    Processor sharing is insensitive to how service times are spread (Kleinrock, "Queueing Systems" 2, 4.4, for one server; for
+    several the number at work has the distribution of M/M/c): every kind of work is stretched alike, short and long.
+    """
+    a = np.asarray(offered, dtype=float)
+    return np.asarray(erlang_c(servers, a) / np.maximum(servers - a, 1e-9))
+
+
 def group_commit(rate: ArrayLike, write: ArrayLike) -> Array:
     """Mean time of a commit when one write of fixed length serves all that wait for it.
 

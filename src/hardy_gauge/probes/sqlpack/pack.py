@@ -85,6 +85,7 @@ class Pack(PackPart):
     sessions: Query
     settings: Query
     tables: Query
+    stamp: Query
     markers: Query
     columns: Query
     indexes: Query

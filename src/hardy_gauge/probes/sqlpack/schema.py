@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import time
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
@@ -15,6 +16,10 @@ from hardy_gauge.probes.sqlpack.pack import Pack, Query
 from hardy_gauge.probes.sqlpack.values import plain
 
 TABLES_AT_ONCE = 500
+# markers cost more than the stamp, and are asked at least so often
+MARKERS_S = 600.0
+# those that were just asked for are not asked for again
+JUST_S = 20.0
 Ask = Callable[..., list[Row]]
 
 
@@ -35,13 +40,19 @@ class SchemaReader:
         self._pack, self._ask, self._adapter = pack, ask, adapter
         self._parts: dict[str, _Part] = {}
         self._read: dict[str, str] = {}
+        self._stamp = ""
+        self._known: tuple[float, dict[str, str]] | None = None
 
-    def _markers(self) -> dict[str, str]:
-        return {row["id"]: row["marker"] for row in self._ask(self._pack.markers)}
+    def _markers(self, oldest_s: float) -> dict[str, str]:
+        """Not older than that."""
+        now = time.monotonic()
+        if self._known is None or now - self._known[0] > oldest_s:
+            self._known = now, {row["id"]: row["marker"] for row in self._ask(self._pack.markers)}
+        return self._known[1]
 
     def tables(self) -> list[Table]:
         """All tables as they are made now."""
-        listed, markers = self._ask(self._pack.tables), self._markers()
+        listed, markers = self._ask(self._pack.tables), self._markers(JUST_S)
         wanted = [row["id"] for row in listed if self._read.get(row["id"]) != markers.get(row["id"], "")]
         for at in range(0, len(wanted), TABLES_AT_ONCE):
             self._read_parts(wanted[at : at + TABLES_AT_ONCE])
@@ -72,7 +83,10 @@ class SchemaReader:
 
     def marker(self) -> str:
         """Another text whenever what ``tables`` says has changed, but for rows and bytes."""
-        together = "\n".join(f"{one} {marker}" for one, marker in sorted(self._markers().items()))
+        (row,) = self._ask(self._pack.stamp)
+        same, self._stamp = row["stamp"] == self._stamp, row["stamp"]
+        markers = self._markers(MARKERS_S if same else 0.0)
+        together = "\n".join(f"{one} {marker}" for one, marker in sorted(markers.items()))
         return hashlib.sha256(together.encode()).hexdigest()[:32]
 
     def counters(self) -> tuple[list[TableCounters], list[IndexCounters]]:
