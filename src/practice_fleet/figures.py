@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from practice_fleet.conditions import State
 from practice_fleet.history import Block, History
 from practice_fleet.physics.queueing import Array
-from practice_fleet.physics.wait_events import RUNNING
+from practice_fleet.physics.wait_events import FLUSH, QUEUE, READ, RUNNING, SWAP, TEMP, WRITE
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.server import DAY_US, HOUR_US
 
 PER_CALL = ("rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
+Figures = dict[str, Array]
 UPKEEP_HOUR = 3
 AGE_PER_S = 40.0
 
@@ -38,6 +41,7 @@ def metrics(block: Block) -> dict[str, Array]:
         "pages_written": total("evict_writes") + state.background(block.at_us) * 60,
         "temporary_bytes": total("temp_reads") * float(state.settings["read_ahead_pages"]) * PAGE_BYTES,
         "swap_pages": total("swap_reads"),
+        **_host_counters(block, total),
         "log_bytes": total("log_bytes"),
         "checkpoints": starts,
         "checkpoints_forced": starts * done.forced,
@@ -47,6 +51,26 @@ def metrics(block: Block) -> dict[str, Array]:
         "sessions_refused": block.refused.sum(axis=0),
     }
     for name, more in block.brought.items():
+        figures[name] = figures.get(name, 0.0) + more
+    return figures
+
+
+def _host_counters(block: Block, total: Callable[[str], Array]) -> Figures:
+    """What the host counts: threads that run or wait for a core, pages swapped, and what its volumes did."""
+    host, seconds = block.state.host, block.seconds.sum(axis=1)
+    written = block.state.background(block.at_us) * 60
+    latency = host.data_volume.latency_s
+    log = "log" if host.log_volume else "data"
+    figures = {
+        "run_queue_s": seconds[RUNNING] + seconds[QUEUE],
+        "swap_in_pages": total("swap_reads"), "swap_out_pages": total("swap_reads"),
+        "volume_reads.data": total("random_reads") + total("chunk_reads") + total("temp_reads") / 2 + total("swap_reads"),
+        "volume_read_bytes.data": (total("storage_pages") + total("swap_reads")) * PAGE_BYTES,
+        "volume_read_s.data": seconds[READ] + seconds[TEMP] / 2 + seconds[SWAP],
+        "volume_writes.data": total("evict_writes") + total("temp_reads") / 2 + written,
+        "volume_write_s.data": seconds[WRITE] + seconds[TEMP] / 2 + written * latency,
+    }  # fmt: skip
+    for name, more in ((f"volume_writes.{log}", total("commits")), (f"volume_write_s.{log}", seconds[FLUSH])):
         figures[name] = figures.get(name, 0.0) + more
     return figures
 
@@ -64,10 +88,13 @@ def levels_of(history: History, state: State, at_us: np.ndarray | int) -> dict[s
     since_upkeep = (at_us - UPKEEP_HOUR * HOUR_US) % DAY_US / 1e6
     unkept = added.get("unkept_hours", none) * 3600 if state.settings["upkeep_enabled"] == "off" else 0.0
     idle = [hold for hold in state.holds.values() if hold.behind is None and not hold.whole]
-    longest = max((hold.lasts_s for hold in idle), default=0.0)
+    ages = [hold.age_s(at_us / 1e6) for hold in idle]
+    longest = np.maximum.reduce([none, *ages])
     levels = {
         "volume_used.data": used // PAGE_BYTES * PAGE_BYTES,
-        "memory_used_bytes": np.full(len(at_us), state.memory.used),
+        "memory_used_bytes": np.full(len(at_us), state.memory.used * (1 - state.memory.swapped)),
+        "memory_available_bytes": np.full(len(at_us), state.memory.system_cache),
+        "swap_used_bytes": np.full(len(at_us), state.memory.used * state.memory.swapped),
         "sessions_open": np.full(len(at_us), min(state.sessions, float(state.settings["max_sessions"]))),
         "sessions_limit": np.full(len(at_us), float(state.settings["max_sessions"])),
         "transaction_age": (since_upkeep + unkept) * AGE_PER_S + added.get("transaction_age", none),
@@ -77,7 +104,7 @@ def levels_of(history: History, state: State, at_us: np.ndarray | int) -> dict[s
         ),
     }
     if idle:
-        levels["idle_transactions"] = np.full(len(at_us), float(len(idle)))
+        levels["idle_transactions"] = np.sum([age >= 0 for age in ages], axis=0).astype(float)
     for flow in history.flows:
         levels |= flow.levels(at_us)
     if server.spec.role == "member":

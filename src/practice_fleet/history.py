@@ -132,7 +132,7 @@ class History:
         waits = next((w for flow in self.flows if (w := flow.waits(keys, first_us, minutes)) is not None), None)
         model = solve(
             offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), own + coming,
-            neighbours, [state.holds.get(k) for k in keys], waits,
+            neighbours, [state.holds.get(k) for k in keys], waits, at / 1e6,
         )  # fmt: skip
         calls_rng = np.random.default_rng([server.load_seed, 1, first_us // MINUTE_US])
         noise_rng = server.draws(4, first_us)

@@ -23,6 +23,7 @@ ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
     "messages", "storage", "history", "play", "change", "call_begin", "objects",
 ]  # fmt: skip
+IDLE_AFTER_US = 200_000
 Figures = dict[str, float]
 
 
@@ -74,7 +75,10 @@ class LiveServer:
                     bytes_per_s_limit=volume.bytes_per_s_limit or volume.channels * volume.stream_bytes_per_s,
                 )
             )  # fmt: skip
-        return p.Host(cores=host.cores, memory_bytes=host.memory, volumes=volumes)
+        facts = {
+            "swap_tendency": f"{100 * host.swap_tendency:.0f}", "large_pages": "always" if host.huge_pages else "never",
+        }  # fmt: skip
+        return p.Host(cores=host.cores, memory_bytes=host.memory, volumes=volumes, settings=facts)
 
     # counters -------------------------------------------------------------------------------------
 
@@ -161,7 +165,25 @@ class LiveServer:
                     wait_event=row["wait_event"], blocked_by=row["blocked_by"],
                 )
             )  # fmt: skip
-        return p.Sessions(at_us=now_us, sessions=sessions)
+        return p.Sessions(at_us=now_us, sessions=sessions, holders=self._holders(second))
+
+    def _holders(self, at_us: int) -> list[p.Holder]:
+        """The session that does nothing in a transaction, while it does: its last statement is the one whose rows it keeps."""
+        state = self.server.state(at_us)
+        found = []
+        for key, hold in state.holds.items():
+            age_s = float(hold.age_s(at_us / 1e6))
+            if age_s < 0 or hold.behind is not None or hold.whole:
+                continue
+            spec, began = self._spec(key), at_us - int(age_s * 1e6)
+            found.append(
+                p.Holder(
+                    session=int(float(state.settings["max_sessions"])), user=spec.user, service=spec.service,
+                    database=self.server.cluster.database, client="local", statement_key=key, transaction_began_us=began,
+                    idle_since_us=min(at_us, began + IDLE_AFTER_US),
+                )
+            )  # fmt: skip
+        return found
 
     def executions(self, since_us: int, now_us: int, threshold_s: float) -> p.Executions:
         frame = execution_frame(self.history, max(since_us, now_us - HOUR_US), now_us, threshold_s)

@@ -7,7 +7,7 @@ import polars as pl
 from numpy.typing import NDArray
 
 from practice_fleet.history import Block, History
-from practice_fleet.physics.wait_events import EVENTS, LOCK, OBJECT
+from practice_fleet.physics.wait_events import EVENTS, LOCK, OBJECT, Limits
 
 Whole = NDArray[np.int64]
 NOBODY = 0
@@ -25,6 +25,7 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
     total = int(repeat.sum())
     limit = max(2, int(float(block.state.settings["max_sessions"])))
     second = np.repeat(minute, repeat) * 60 + placing.integers(0, 60, total)
+    _pile_up(block, second, np.repeat(event, repeat), np.repeat(statement, repeat), placing)
     order = np.argsort(second, kind="stable")
     order = order[_within(second[order], limit - 1)]
     total = len(order)
@@ -40,6 +41,23 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
             "blocked_by": blocker.replace(NOBODY, None),
         }
     )
+
+
+def _pile_up(block: Block, second: Whole, event: Whole, statement: Whole, draws: np.random.Generator) -> None:
+    """Place those that wait for a session that does nothing where they wait: while it holds, and ever more of them."""
+    patience = Limits.of(block.state.settings).lock_timeout_s
+    for number, name in enumerate(block.keys):
+        hold = block.state.holds.get(name)
+        here = np.flatnonzero((statement == number) & ((event == LOCK) | (event == OBJECT))) if hold else np.arange(0)
+        if hold is None or not len(here):
+            continue
+        minutes = second[here] // 60
+        for minute in np.unique(minutes):
+            moments = block.first_us / 1e6 + minute * 60 + np.arange(60) + 0.5
+            share = np.cumsum(hold.waiting(hold.age_s(moments), patience))
+            if share[-1] > 0:
+                mine = here[minutes == minute]
+                second[mine] = minute * 60 + np.searchsorted(share / share[-1], draws.uniform(size=len(mine)))
 
 
 def _within(second: Whole, most: int) -> Whole:

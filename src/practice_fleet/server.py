@@ -122,6 +122,10 @@ class PracticeServer:
         for influence in self.influences:
             if influence.is_on(at_us, self.anchor_us):
                 influence.change(now, influence.hours(at_us, self.anchor_us))
+                began_s = influence.start_us(self.anchor_us) / 1e6
+                for key, hold in now.held.items():
+                    if hold.first_s is None:
+                        now.held[key] = replace(hold, first_s=began_s)
         return now
 
     def state(self, at_us: int) -> State:

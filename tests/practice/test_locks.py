@@ -29,7 +29,7 @@ NOW = 1_795_521_600_000_000
 @pytest.mark.parametrize("patience", [0.3, 5.0, float("inf")])
 def test_a_hold_by_the_clock_is_its_integral(patience: float) -> None:
     hold = Hold(lasts_s=2.0, every_s=10.0)
-    mean, second, gave_up = hold.wait(patience)
+    mean, second, gave_up = (float(part[0]) for part in hold.minutes(np.array([0.0]), patience))
     waits = [quad(lambda left, n=n: min(left, patience) ** n, 0, 2)[0] / 10 for n in (1, 2)]
     assert [mean, second] == pytest.approx(waits, rel=1e-6)
     assert gave_up == pytest.approx(max(0.0, 2 - patience) / 10)
@@ -171,14 +171,25 @@ def test_few_calls_wait_long_behind_an_idle_session_and_the_rest_not_at_all(scen
 
 def test_timeouts_cut_waits_and_fail_calls(scenario: Scenario) -> None:
     server = ill(scenario, cause="idle_transaction", statement="count_for_branch", size=1.5)
-    open_ended = History(server).at(NOW)
+    open_ended = History(server).blocks(NOW, NOW + HOUR_US)[0]  # holds come and go within it
     number = open_ended.keys.index("count_for_branch")
     for setting in ("lock_timeout_s", "statement_timeout_s", "idle_transaction_timeout_s"):
         server = ill(scenario, cause="idle_transaction", statement="count_for_branch", size=1.5)
         server.settings[setting] = 0.5
-        block = History(server).at(NOW)
-        assert block.model.seconds[:, number, 0].sum() < open_ended.model.seconds[:, number, 0].sum() / 2, setting
-        fails = float(block.model.failed[number, 0])
+        block = History(server).blocks(NOW, NOW + HOUR_US)[0]
+        assert block.model.seconds[:, number].sum() < open_ended.model.seconds[:, number].sum() / 2, setting
+        fails = float(block.model.failed[number].mean())
         assert fails == 0 if setting == "idle_transaction_timeout_s" else 0.01 < fails < 0.2, setting
         if setting == "statement_timeout_s":
             assert frames.execution_frame(History(server), NOW, NOW + HOUR_US, 0.1)["duration_s"].max() == 0.5
+
+
+def test_a_hold_is_an_event() -> None:
+    """40 s each 1,600 s: quiet minutes, then a pile-up that grows while the session does nothing, in the minutes of the hold alone."""
+    hold = Hold(lasts_s=40.0, every_s=1600.0, first_s=100.0)
+    minutes = np.arange(0, 3600, 60.0)
+    mean, second, _ = hold.minutes(minutes, float("inf"))
+    assert list(np.flatnonzero(mean)) == [1, 2, 28, 55], "from 100, 1,700 and 3,300 s on"
+    assert mean.sum() * 60 == pytest.approx(3 * 40**2 / 2) and second.sum() * 60 == pytest.approx(3 * 40**3 / 3)
+    assert list(hold.age_s([99.0, 100.0, 139.0, 141.0, 1705.0])) == [-1, 0, 39, -1, 5]
+    assert list(hold.waiting([0.0, 10.0, 39.0], 25.0)) == [0, 10, 25]

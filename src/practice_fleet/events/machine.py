@@ -162,7 +162,7 @@ class Machine:
             in_order += pages.scan(name, mean, found)
         first_changes = sum(pages.change(name, whole(mean)) for name, mean in visit.changed.items())
         images = 0 if self.host.atomic_writes else first_changes
-        self.pages_read += found.read + in_order
+        self.pages_read += found.read + found.system + in_order  # what the engine asks the operating system for
         chunks = whole(in_order / self.store.read_ahead_pages)
         by_session = self._left_to_session(found.evicted)
         reads = [

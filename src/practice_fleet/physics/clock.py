@@ -126,14 +126,14 @@ class _Demands:
 def solve(
     offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, own: Others | None = None,
     neighbours: Others | None = None,
-    holds: Sequence[Hold | None] = (), waits: Array | None = None,
+    holds: Sequence[Hold | None] = (), waits: Array | None = None, start_s: Array | None = None,
 ) -> Minutes:  # fmt: skip
     """As ``_solve``, with no more sessions at work than there may be: calls that find none free are refused, so that of what
     is offered as much is let in as the limit allows.
     """
 
     def at(share: Array) -> tuple[Minutes, Array]:
-        found = _solve(offered * share, visits, host, limits, own, neighbours, holds, waits)
+        found = _solve(offered * share, visits, host, limits, own, neighbours, holds, waits, start_s)
         return found, (found.rate * found.response).sum(axis=0) > limits.max_sessions * SLACK
 
     least, most = np.zeros(offered.shape[1]), np.ones(offered.shape[1])
@@ -151,14 +151,14 @@ def solve(
 def _solve(
     offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, own: Others | None = None,
     neighbours: Others | None = None,
-    holds: Sequence[Hold | None] = (), waits: Array | None = None,
+    holds: Sequence[Hold | None] = (), waits: Array | None = None, start_s: Array | None = None,
 ) -> Minutes:  # fmt: skip
     """Open network of M/G/c stations, gates, group commit and row locks; overload is capped at the busiest station.
 
     ``offered`` has shape (statements, minutes), calls per second; ``own`` is what the server asks of its data
     volume besides, ``neighbours`` what other servers on the same storage ask of it
     besides, by minute; ``holds`` are sessions that keep a statement's rows; ``waits`` seconds per call spent
-    waiting for other servers, in the shape of ``offered``.
+    waiting for other servers, in the shape of ``offered``; ``start_s`` when each minute begins (s of the epoch).
     When a station would be more than 97% busy, all rates are served in the same lower proportion, what
     others ask of the data volume too; the sessions then fill up to the limit.
     """
@@ -201,7 +201,8 @@ def _solve(
         + (d.commits[:, None] * flush / 2) ** 2
         + queue**2 / np.maximum(d.bursts[:, None], 1)
     )
-    rows = wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s)
+    starts: Array = np.arange(offered.shape[1]) * np.float64(60) if start_s is None else start_s
+    rows = wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s, starts)
 
     work = seconds.sum(axis=0)
     sessions = (rate * work).sum(axis=0)

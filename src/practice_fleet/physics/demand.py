@@ -28,7 +28,8 @@ class Visits:
 
     Reads come as ``random_reads`` of one page and ``chunk_reads`` of a read-ahead; ``temp_reads`` are
     chunks of temporary files, ``swap_reads`` pages of memory fetched back from swap, ``evict_writes`` changed
-    pages that the session itself must write to make room. The processor is visited once between any two.
+    pages that the session itself must write to make room. ``pages_read`` are what the engine reads from the operating system,
+    which has ``system_hits`` of them; ``storage_pages`` come from the volume. The processor is visited once between any two.
     ``random``, ``stream`` and ``changed`` are the pages asked for by object, before any cache;
     ``record_bytes`` is the log without page images. ``exchange_s`` is spent sending rows to other servers of the
     cluster; ``beside`` is how many tasks a worker of a reporting cluster runs beside each other for it.
@@ -56,6 +57,7 @@ class Visits:
     exchange_s: float = 0.0
     beside: float = 1.0
     system_hits: float = 0.0
+    storage_pages: float = 0.0
     record_bytes: float = 0.0
     random: dict[str, float] = field(default_factory=dict)
     stream: dict[str, float] = field(default_factory=dict)
@@ -209,7 +211,8 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
         rows_returned=returned,
         rows_examined=examined,
         pages_requested=requested,
-        pages_read=random_misses + stream_misses,
+        pages_read=random_misses + stream_misses + system_hits,
+        storage_pages=random_misses + stream_misses,
         exchange_s=network / host.network_bytes_per_s,
         beside=max(beside(top), 1e-3) if now.side == "worker" else 1.0,
         system_hits=system_hits,

@@ -14,7 +14,8 @@ MOST_BUSY = 0.98
 
 @dataclass(frozen=True)
 class Hold:
-    """A session changes rows that a statement wants, and then does nothing: for ``lasts_s``, each ``every_s``.
+    """A session changes rows that a statement wants, and then does nothing: for ``lasts_s``, each ``every_s`` from ``first_s`` on
+    (seconds of the epoch; None for whenever what brings it begins).
 
     ``behind`` names the statement whose waiting calls are what this one waits for, when the session that does
     nothing is not itself in its way; ``whole`` when it keeps a whole object and not rows.
@@ -24,21 +25,55 @@ class Hold:
     every_s: float
     behind: str | None = None
     whole: bool = False
+    first_s: float | None = None
 
     def cut(self, idle_timeout_s: float) -> Hold:
         """The same where sessions that idle inside a transaction are ended after so long; 0 is never."""
         lasts = min(self.lasts_s, idle_timeout_s) if idle_timeout_s else self.lasts_s
         return replace(self, lasts_s=lasts)
 
-    def wait(self, patience_s: float) -> tuple[float, float, float]:
-        """Mean and second moment of a call's wait (s, s²), and the share of calls that give up.
+    def age_s(self, at_s: ArrayLike) -> Array:
+        """Seconds since the hold began that is on at each moment; negative where none is."""
+        since = np.asarray(at_s, dtype=float) - (self.first_s or 0.0)
+        age = since % self.every_s
+        return np.asarray(np.where((since >= 0) & (age < self.lasts_s), age, -1.0))
 
-        A call comes at any moment of the cycle, so it waits for the rest of what is uniform over the hold.
+    def waiting(self, age_s: ArrayLike, patience_s: float) -> Array:
+        """Calls that wait when a hold is so old, for one call a second: those that came since, while their patience lasts."""
+        return np.asarray(np.clip(np.asarray(age_s, dtype=float), 0.0, patience_s))
+
+    def minutes(self, start_s: ArrayLike, patience_s: float, span_s: float = 60.0) -> tuple[Array, Array, Array]:
+        """Of the minutes that begin then, each for one call a second: seconds waited in it ÷ its calls, the second moment of the
+        waits of calls that come in it (s²), and the share of them that give up.
+
+        Seconds are of the minute in which they are waited, which may be later than the one in which the call came; over a whole hold
+        they are the same. A call comes at any moment and waits for the rest of the hold.
         """
-        most = min(patience_s, self.lasts_s)
-        mean = (most * self.lasts_s - most**2 / 2) / self.every_s
-        second = (most**3 / 3 + most**2 * (self.lasts_s - most)) / self.every_s
-        return mean, second, (self.lasts_s - most) / self.every_s
+        start = np.asarray(start_s, dtype=float) - (self.first_s or 0.0)
+        mean, second, gave_up = (np.zeros_like(start) for _ in range(3))
+        for back in range(int((span_s + self.lasts_s) // self.every_s) + 2):
+            number = np.floor((start + span_s) / self.every_s) - back
+            begins = number * self.every_s
+            early = np.clip(start - begins, 0.0, self.lasts_s)
+            late = np.clip(start + span_s - begins, 0.0, self.lasts_s)
+            here = number >= 0
+            mean += np.where(here, _first(late, patience_s) - _first(early, patience_s), 0.0)
+            left, rest = self.lasts_s - early, self.lasts_s - late
+            second += np.where(here, _second(left, patience_s) - _second(rest, patience_s), 0.0)
+            gave_up += np.where(here, np.maximum(0.0, left - np.maximum(rest, patience_s)), 0.0)
+        return mean / span_s, second / span_s, gave_up / span_s
+
+
+def _first(seconds: Array, most: float) -> Array:
+    """The integral of min(x, most) from 0 on."""
+    short = np.minimum(seconds, most)
+    return np.asarray(short**2 / 2 + (seconds - short) * short)
+
+
+def _second(seconds: Array, most: float) -> Array:
+    """The integral of its square."""
+    short = np.minimum(seconds, most)
+    return np.asarray(short**3 / 3 + (seconds - short) * short**2)
 
 
 BUILDING = Hold(lasts_s=2.0, every_s=60.0, whole=True)  # of its table, while an index is built

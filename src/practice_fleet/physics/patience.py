@@ -25,9 +25,15 @@ class RowWaits:
 
 
 def wait_for_rows(
-    seconds: Array, variance: Array, rate: Array, visits: list[Visits], holds: Sequence[Hold | None], patience_s: float
+    seconds: Array,
+    variance: Array,
+    rate: Array,
+    visits: list[Visits],
+    holds: Sequence[Hold | None],
+    patience_s: float,
+    start_s: Array,
 ) -> RowWaits:
-    """Add the waits for locked rows."""
+    """Add the waits for locked rows; ``start_s`` is when each minute begins, by which idle sessions come and go."""
     found = RowWaits(*(np.zeros_like(rate) for _ in range(4)))
     for number, visit in enumerate(visits):
         if visit.hot_rows:
@@ -39,9 +45,9 @@ def wait_for_rows(
             found.failed[number] = 1 - (1 - hot.gave_up) * (1 - hot.victims)
     for number, hold in enumerate(holds):
         if hold is not None:
-            mean, second, gave_up = hold.wait(patience_s)
+            mean, second, gave_up = hold.minutes(start_s, patience_s)
             seconds[OBJECT if hold.whole else LOCK, number] += mean
-            found.held[number], found.held_variance[number] = mean, second - mean**2
+            found.held[number], found.held_variance[number] = mean, np.maximum(second - mean**2, 0.0)
             found.failed[number] = 1 - (1 - found.failed[number]) * (1 - gave_up)
     return found
 
