@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import yaml
 
 MOST_CHARACTERS = 4_000_000
 MOST_DEPTH = 40
-LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+BOOL = "tag:yaml.org,2002:bool"
+
+
+class Loader(getattr(yaml, "CSafeLoader", yaml.SafeLoader)):  # type: ignore[misc]
+    """Reads booleans as YAML 1.2 does: "on", "off", "yes" and "no" are words."""
+
+
+Loader.yaml_implicit_resolvers = {
+    first: [(tag, pattern) for tag, pattern in found if tag != BOOL]
+    for first, found in yaml.SafeLoader.yaml_implicit_resolvers.items()
+}
+Loader.add_implicit_resolver(BOOL, re.compile(r"^(?:true|True|TRUE|false|False|FALSE)$"), list("tTfF"))
 
 
 class NotYaml(ValueError):
@@ -26,7 +38,7 @@ def read_yaml(text: str, most_characters: int = MOST_CHARACTERS) -> Any:
     """
     _check(text, most_characters)
     try:
-        return yaml.load(text, Loader=LOADER)
+        return yaml.load(text, Loader=Loader)
     except yaml.MarkedYAMLError as error:
         raise _marked(error) from error
     except (yaml.YAMLError, ValueError, OverflowError, RecursionError) as error:
@@ -37,7 +49,7 @@ def compose_yaml(text: str, most_characters: int = MOST_CHARACTERS) -> yaml.Node
     """The nodes of a text with their lines, for errors that name one. NotYaml as ``read_yaml``."""
     _check(text, most_characters)
     try:
-        return yaml.compose(text, Loader=LOADER)
+        return yaml.compose(text, Loader=Loader)
     except yaml.MarkedYAMLError as error:
         raise _marked(error) from error
     except (yaml.YAMLError, RecursionError) as error:
@@ -49,7 +61,7 @@ def _check(text: str, most_characters: int) -> None:
         raise NotYaml(f"{len(text):,} characters; at most {most_characters:,} were expected")
     depth = 0
     try:
-        for event in yaml.parse(text, Loader=LOADER):
+        for event in yaml.parse(text, Loader=Loader):
             line = event.start_mark.line + 1 if event.start_mark else 0
             if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None) is not None:
                 raise NotYaml(f"line {line}: anchors and aliases (& and *) are not read; write the part out", line)

@@ -13,7 +13,8 @@ from hardy_gauge.probes.protocol import Refused
 from practice_fleet.http_app import build, clock_us
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.guide import json_schema, markdown
-from practice_fleet.scenario.reading import ScenarioError, load_scenario, shipped
+from practice_fleet.scenario.idle_troubles import idle_troubles
+from practice_fleet.scenario.reading import ScenarioError, line_of, load_scenario, shipped
 from practice_fleet.server import PracticeServer
 
 app = typer.Typer(
@@ -40,7 +41,7 @@ def serve(
 
 @app.command()
 def check(file: Path) -> None:
-    """Read a scenario file and say what is wrong with it, one line a mistake."""
+    """Read a scenario file and say what is wrong with it, one line a mistake, and which troubles cannot act."""
     loaded = _load(file)
     tables = sum(len(database.tables) for database in loaded.databases.values())
     statements = sum(len(database.statements) for database in loaded.databases.values())
@@ -53,6 +54,12 @@ def check(file: Path) -> None:
         if not plans:
             typer.echo(f"{file.name}: {name} runs no statement in its role, {spec.role}", err=True)
             raise typer.Exit(2)
+    idle = idle_troubles(loaded)
+    for number, why in idle:
+        line, cause = line_of(file, "troubles", number), loaded.troubles[number].cause
+        typer.echo(f"{file.name}:{line}: troubles.{number}: {cause} does nothing of its own: {why}", err=True)
+    if idle:
+        raise typer.Exit(2)
     words = (
         f"{len(loaded.servers())} servers, {tables} tables, {statements} statements, {len(loaded.troubles)} troubles"
     )

@@ -220,6 +220,8 @@ class LiveServer:
         return explained(*found, self.history.at(now_us))
 
     def messages(self, since_us: int, now_us: int) -> p.LogMessages:
+        if self.server.scenario.messages == "hidden":
+            return p.LogMessages(until_us=now_us, messages=[])
         found = []
         for influence in self.server.influences:
             start = influence.start_us(self.server.anchor_us)

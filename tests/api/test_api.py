@@ -139,7 +139,7 @@ def test_statement_plans_and_finding(client: TestClient) -> None:
 def test_server_sheet(client: TestClient) -> None:
     sheet = get(client, "servers/desk-a", focus="PT30M")
     assert "worked as usual until" in sheet["sentence"] and "one statement" in sheet["sentence"]
-    assert [c["title"] for c in sheet["changes"]] == ["index hold_request_title dropped by desk_deploy"]
+    assert [c["title"] for c in sheet["changes"]] == ["index hold_request_title dropped"]
     assert {s["name"] for s in sheet["settings"]} == {"buffer_cache_bytes", "max_sessions"}
     assert [m["server"] for m in sheet["members"]] == ["desk-a", "desk-b", "desk-c"]
 

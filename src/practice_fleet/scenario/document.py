@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import Field, model_validator
 
 from practice_fleet.scenario.clusters import ClusterSpec, DatabaseSpec, ServerSpec
@@ -22,6 +24,7 @@ class Scenario(Part):
     )
     sample_history_days: float = Field(gt=0, le=60, description="days of session samples before the first start")
     engine_version: str = "1.4"
+    messages: Literal["shown", "hidden"] = Field("shown", description="hidden: the servers write nothing to their logs")
     clusters: list[ClusterSpec] = Field(min_length=1)
     databases: dict[str, DatabaseSpec] = Field(min_length=1)
     rhythms: dict[str, RhythmSpec] = Field(min_length=1)

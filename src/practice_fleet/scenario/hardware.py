@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from practice_fleet.scenario.units import Bytes, Part
+from practice_fleet.scenario.units import Bytes, BytesOrNone, Part
 
 
 class VolumeSpec(Part):
@@ -12,7 +12,7 @@ class VolumeSpec(Part):
 
     capacity: Bytes = Field(description="size of the volume")
     used: Bytes = Field(description="used when the fleet first starts")
-    growth_per_day: Bytes = Field(description="growth of what is used, per day")
+    growth_per_day: BytesOrNone = Field(description="growth of what is used, per day; 0 for none")
     channels: int = Field(ge=1, le=1024, description="requests served beside each other")
     latency_s: float = Field(gt=0, le=1, description="seconds for one page when nothing queues")
     stream_bytes_per_s: Bytes = Field(description="bytes per second of one channel when reading in order")

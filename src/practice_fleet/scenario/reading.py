@@ -41,6 +41,11 @@ def load_scenario(path: Path) -> Scenario:
         raise ScenarioError("\n".join(lines)) from error
 
 
+def line_of(path: Path, *loc: int | str) -> int:
+    """The line of a part of a scenario file that could be read."""
+    return _line(compose_yaml(path.read_text(encoding="utf-8")), loc)
+
+
 def shipped(name: str = "quillhaven") -> Path:
     """The path of a scenario that ships with the package."""
     return FOLDER / f"{name}.yaml"

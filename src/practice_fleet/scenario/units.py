@@ -28,6 +28,11 @@ Bytes = Annotated[
     BeforeValidator(parse_bytes, json_schema_input_type=int | str),
     Field(gt=0, json_schema_extra={"unit": "bytes"}),
 ]
+BytesOrNone = Annotated[
+    int,
+    BeforeValidator(parse_bytes, json_schema_input_type=int | str),
+    Field(ge=0, json_schema_extra={"unit": "bytes"}),
+]
 Settings = dict[str, float | int | str | bool]
 
 

@@ -14,6 +14,9 @@ from practice_fleet.scenario.units import Bytes
 from practice_fleet.troubles.base import BaseTrouble, Said
 
 
+MOST_MEMORY = 0.75
+
+
 class _SettingTrouble(BaseTrouble):
     """One setting has another value from the start on."""
 
@@ -71,6 +74,19 @@ class CacheTooLarge(CacheTooSmall):
     """The buffer cache takes the memory that the operating system cached files in."""
 
     cause: Literal["cache_too_large"]  # type: ignore[assignment]
+    size: Bytes | None = Field(  # type: ignore[assignment]
+        None, description="size of the buffer cache; left out: three quarters of the host's memory"
+    )
+
+    def check(self, database: DatabaseSpec) -> None:
+        if self.size is not None:
+            super().check(database)
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.settings["buffer_cache_bytes"] = self.size or int(MOST_MEMORY * now.host.memory)
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(0, "info", "buffer_cache_bytes set", "setting", "buffer_cache_bytes")]
 
 
 class LogTooSmall(_SettingTrouble):
@@ -83,7 +99,9 @@ class LogTooSmall(_SettingTrouble):
         return "log_capacity_bytes", self.size
 
     def says(self, server: str) -> list[Said]:
-        often = Said(600, "warning", "checkpoints are forced by the log's size")
+        often = Said(
+            600, "warning", "checkpoints follow each other closely; each began because the log had reached its size"
+        )
         return [*super().says(server), often]
 
 
@@ -128,5 +146,4 @@ class MemoryOvercommitted(BaseTrouble):
         now.settings["session_memory_bytes"] = max(65536.0, (now.host.memory * self.size - others) / now.sessions)
 
     def says(self, server: str) -> list[Said]:
-        changed = Said(0, "info", "session_memory_bytes raised by an operator", "setting", "session_memory_bytes")
-        return [changed, Said(300, "warning", "the host reads from swap")]
+        return [Said(0, "info", "session_memory_bytes set", "setting", "session_memory_bytes")]

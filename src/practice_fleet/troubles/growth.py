@@ -8,6 +8,7 @@ from pydantic import Field
 
 from practice_fleet.conditions import Conditions
 from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.units import Bytes
 from practice_fleet.troubles.base import BaseTrouble, Said, known
 
 
@@ -97,13 +98,10 @@ class StorageFilling(BaseTrouble):
     """The data volume fills faster than it did."""
 
     cause: Literal["storage_filling"]
-    size: float = Field(4e9, gt=0, description="bytes more each hour")
+    size: Bytes = Field(4_000_000_000, description="bytes more each hour")
 
     def levels(self, hours: float) -> dict[str, float]:
         return {"volume_used.data": self.size * hours}
-
-    def says(self, server: str) -> list[Said]:
-        return [Said(3600, "warning", "the data volume grows faster than usual")]
 
 
 class ReplicaBehind(BaseTrouble):
@@ -114,6 +112,3 @@ class ReplicaBehind(BaseTrouble):
 
     def change(self, now: Conditions, hours: float) -> None:
         now.apply_slowdown = self.size
-
-    def says(self, server: str) -> list[Said]:
-        return [Said(120, "warning", "applying the log falls behind")]

@@ -19,9 +19,6 @@ class DataVolumeSlow(BaseTrouble):
     def change(self, now: Conditions, hours: float) -> None:
         now.change_data_volume(latency_s=now.host.data_volume.latency_s * self.size)
 
-    def says(self, server: str) -> list[Said]:
-        return [Said(90, "warning", "reads of the data volume take longer than usual")]
-
 
 class LogVolumeSlow(BaseTrouble):
     """The log volume answers more slowly: every commit waits."""
@@ -33,7 +30,7 @@ class LogVolumeSlow(BaseTrouble):
         now.change_log_volume(latency_s=now.host.log.latency_s * self.size)
 
     def says(self, server: str) -> list[Said]:
-        return [Said(60, "warning", "writing the log took longer than a second once in the last minute")]
+        return [Said(60, "warning", "a write of the log took longer than 1 s")]
 
 
 class VolumeShared(BaseTrouble):
@@ -72,4 +69,4 @@ class HostSetting(BaseTrouble):
         now.host = now.host.model_copy(update=changes[self.what])
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", f"host restarted with another setting: {self.what}", "software")]
+        return [Said(0, "info", "the server started", "software")]

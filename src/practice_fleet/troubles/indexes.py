@@ -25,7 +25,7 @@ class MissingIndex(BaseTrouble):
         now.without.add(self.index)
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", f"index {self.index} dropped by desk_deploy", "schema", self.index)]
+        return [Said(0, "info", f"index {self.index} dropped", "schema", self.index)]
 
 
 class _ExtraIndex(BaseTrouble):
@@ -45,7 +45,7 @@ class _ExtraIndex(BaseTrouble):
         now.added.append(IndexSpec(name=self._name, table=self.table, columns=self.columns))
 
     def says(self, server: str) -> list[Said]:
-        text = f"index {self._name} on {self.table} ({', '.join(self.columns)}) built by reports_deploy"
+        text = f"index {self._name} on {self.table} ({', '.join(self.columns)})"
         return [Said(0, "info", text, "schema", self._name)]
 
 
@@ -79,6 +79,4 @@ class WriteAmplification(BaseTrouble):
             now.added.append(IndexSpec(name=name, table=self.table, columns=list(dict.fromkeys(pair))))
 
     def says(self, server: str) -> list[Said]:
-        return [
-            Said(0, "info", f"{self.size} filter indexes built on {self.table} by catalog_deploy", "schema", self.table)
-        ]
+        return [Said(0, "info", f"{self.size} indexes built on {self.table}", "schema", self.table)]

@@ -80,7 +80,7 @@ class LockChain(IdleTransaction):
         now.held[self.then] = Hold(whole.lasts_s, whole.every_s, behind=self.statement)
 
     def says(self, server: str) -> list[Said]:
-        return [*super().says(server), Said(61, "warning", f"a call of {self.then} waits for one that waits itself")]
+        return [*super().says(server), Said(61, "warning", f"a call of {self.then} still waits for a row after 1 s")]
 
 
 class Deadlocks(_Locks):

@@ -50,7 +50,7 @@ class MembersDisagree(BaseTrouble):
         return {"members_seen": -float(self.size)}
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "warning", f"{server} sees {self.size} member fewer than its peers do")]
+        return [Said(0, "warning", f"members seen: {self.size} fewer than a moment ago")]
 
 
 class FailoverDrill(MemberDown):
@@ -59,7 +59,7 @@ class FailoverDrill(MemberDown):
     cause: Literal["failover_drill"]  # type: ignore[assignment]
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", f"{server} is taken out for a drill, as announced", "software")]
+        return [Said(0, "info", "shutting down: asked for by an administrator", "software")]
 
 
 class IndexBuild(BaseTrouble):

@@ -29,7 +29,7 @@ class StaleStatistics(BaseTrouble):
         now.believed[self.table] = table.model_copy(update={"rows": max(1.0, table.rows / self.size)})
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", f"bulk load into {self.table} finished; statistics were not gathered")]
+        return [Said(0, "info", f"bulk load into {self.table} finished")]
 
 
 class PlanFlip(BaseTrouble):
@@ -51,7 +51,7 @@ class PlanFlip(BaseTrouble):
         now.believed[self.table] = table.model_copy(update={"columns": table.columns | {self.column: wrong}})
 
     def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", f"statistics of {self.table} gathered from a small sample", "schema", self.table)]
+        return [Said(0, "info", f"statistics of {self.table} gathered", "schema", self.table)]
 
 
 class ValueSensitivePlan(BaseTrouble):

@@ -126,6 +126,3 @@ class SessionFlood(BaseTrouble):
         for statement in now.statements:
             now.speed_up(statement, self.size)
         now.sessions = min(now.sessions * self.size, float(now.settings["max_sessions"]))
-
-    def says(self, server: str) -> list[Said]:
-        return [Said(30, "warning", "nearly all sessions are taken")]
