@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -17,7 +18,7 @@ from practice_fleet.physics.upkeep import upkeep
 from practice_fleet.planner.access import Costing
 from practice_fleet.planner.catalogue import Catalogue
 from practice_fleet.planner.choose import plan
-from practice_fleet.planner.plan import Node, Side
+from practice_fleet.planner.plan import WRITES, Node, Side
 from practice_fleet.planner.query import read
 from practice_fleet.planner.spread import Spread
 from practice_fleet.scenario.data import TableSpec
@@ -33,7 +34,7 @@ class Conditions:
 
     ``believed`` holds tables as they were when statistics were last gathered, where that differs;
     ``rate`` factors by statement; ``held`` sessions that keep a statement's rows and do nothing;
-    ``failing`` the share of a statement's calls that fail; ``pinned`` plans by statement; ``sessions`` open;
+    ``failing`` the share of a statement's calls that fail, and ``failure_words`` what the log says of it; ``pinned`` plans by statement; ``sessions`` open;
     ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``side`` of a
     reporting cluster with so many ``workers``; ``apply_slowdown`` time
     to apply a change of the log ÷ usual; ``long_reader`` when it must wait for one; ``upkeep_off_hours`` how long
@@ -52,6 +53,7 @@ class Conditions:
     rate: dict[str, float] = field(default_factory=dict)
     held: dict[str, Hold] = field(default_factory=dict)
     failing: dict[str, float] = field(default_factory=dict)
+    failure_words: dict[str, str] = field(default_factory=dict)
     pinned: dict[str, str] = field(default_factory=dict)
     background_pages_per_s: float = 0.0
     background_cores: float = 0.0
@@ -83,6 +85,19 @@ class Conditions:
 
     def change_log_volume(self, **figures: object) -> None:
         self.host = self.host.model_copy(update={"log_volume": self.host.log.model_copy(update=figures)})
+
+    def fail(self, statement: str, share: float, words: str) -> None:
+        """Let a share of a statement's calls fail, with these words in the log."""
+        self.failing[statement] = max(share, self.failing.get(statement, 0.0))
+        self.failure_words[statement] = words
+
+    def fail_writes(self, words: str, kinds: Container[str] = WRITES, table: str | None = None) -> None:
+        """Let every statement that writes, to one table where it is given, fail."""
+        columns = {name: set(spec.columns) for name, spec in self.tables.items()}
+        for key, statement in self.statements.items():
+            query = read(statement.sql, columns)
+            if query.kind in kinds and (table is None or query.tables[0] == table):
+                self.fail(key, 1.0, words)
 
     def speed_up(self, statement: str, factor: float) -> None:
         self.rate[statement] = self.rate.get(statement, 1.0) * factor

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import polars as pl
 
 from hardy_gauge.probes import protocol as p
@@ -23,6 +24,7 @@ ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
     "messages", "storage", "history", "play", "change", "call_begin", "objects",
 ]  # fmt: skip
+SEQUENCE = "sequence_used."
 IDLE_AFTER_US = 200_000
 Figures = dict[str, float]
 
@@ -206,7 +208,9 @@ class LiveServer:
 
     def objects(self, now_us: int) -> p.Objects:
         _, _, work = self._totals(now_us)
-        return objects(self.server.state(now_us), now_us, self.started_us(now_us), work)
+        levels = self.server.levels(np.array([now_us]))
+        used = {n.removeprefix(SEQUENCE): float(v[0]) for n, v in levels.items() if n.startswith(SEQUENCE)}
+        return objects(self.server.state(now_us), now_us, self.started_us(now_us), work, used)
 
     def explain(self, request: p.ExplainRequest, now_us: int) -> p.Explained:
         """The plan with the times its steps take at the present load; what-if indexes are only imagined."""

@@ -15,6 +15,7 @@ from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import PracticeServer
 
+MOST_NUMBER = 2**31 - 1
 COLUMN, INDEX = "column.", "index "
 # rows that are dead on average between two runs of upkeep count among a table's pages
 USUAL_DEAD = 1 + USUAL_THRESHOLD / 2
@@ -42,8 +43,10 @@ def schema(server: PracticeServer, state: State, now_us: int) -> p.Schema:
     return p.Schema(at_us=now_us, database=server.cluster.database, tables=tables)
 
 
-def objects(state: State, now_us: int, started_us: int, work: Work) -> p.Objects:
-    """Counters since the start, from ``work`` as ``work_of_call`` adds it up; rows that are dead take room until upkeep is run."""
+def objects(state: State, now_us: int, started_us: int, work: Work, used: Mapping[str, float]) -> p.Objects:
+    """Counters since the start, from ``work`` as ``work_of_call`` adds it up; rows that are dead take room until upkeep is run.
+    ``used`` are shares of sequences.
+    """
     tables, indexes = [], []
     for name, table in state.catalogue.tables.items():
         done = work.get(name, {})
@@ -76,6 +79,10 @@ def objects(state: State, now_us: int, started_us: int, work: Work) -> p.Objects
     return p.Objects(
         at_us=now_us, started_at_us=started_us, schema_marker=hashlib.sha256(made.encode()).hexdigest()[:32], tables=tables,
         indexes=indexes,
+        sequences=[
+            p.Sequence(name=name, value=max(1, int(share * MOST_NUMBER)), least=1, most=MOST_NUMBER, type="int")
+            for name, share in used.items()
+        ],
     )  # fmt: skip
 
 

@@ -13,7 +13,6 @@ from practice_fleet.scenario.clusters import DatabaseSpec
 from practice_fleet.scenario.units import Bytes
 from practice_fleet.troubles.base import BaseTrouble, Said
 
-
 MOST_MEMORY = 0.75
 
 

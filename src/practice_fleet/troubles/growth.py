@@ -8,8 +8,12 @@ from pydantic import Field
 
 from practice_fleet.conditions import Conditions
 from practice_fleet.scenario.clusters import DatabaseSpec
-from practice_fleet.scenario.units import Bytes
-from practice_fleet.troubles.base import BaseTrouble, Said, known
+from practice_fleet.scenario.units import PAGE_BYTES, Bytes
+from practice_fleet.troubles.base import HOUR_US, BaseTrouble, Said, known
+
+MOST_AGE = 2.0**31
+WARNED_AGE = 40_000_000
+MOST_HOURS = 24 * 365 * 100.0
 
 
 class _GrowingTable(BaseTrouble):
@@ -72,33 +76,99 @@ class UpkeepOff(BaseTrouble):
         return [Said(0, "info", "upkeep_enabled set to off", "setting", "upkeep_enabled")]
 
 
-class TransactionAge(BaseTrouble):
+class _RunsOut(BaseTrouble):
+    """Something is used up at one moment; from then on what needs it fails."""
+
+    def hours_left(self) -> float:
+        """From its beginning on."""
+        raise NotImplementedError
+
+    def _ends_us(self, anchor_us: int) -> int:
+        return int(self.start_us(anchor_us) + min(self.hours_left(), MOST_HOURS) * HOUR_US)
+
+    def stage(self, at_us: int, anchor_us: int) -> int:
+        return int(at_us >= self._ends_us(anchor_us))
+
+    def hours(self, at_us: int, anchor_us: int) -> float:
+        return self.hours_left() if self.stage(at_us, anchor_us) else 0.0
+
+    def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]:
+        return [*super().moments(anchor_us, since_us, until_us), self._ends_us(anchor_us)]
+
+
+class TransactionAge(_RunsOut):
     """The oldest transaction number is not renewed; at 2³¹ the server stops taking writes."""
 
     cause: Literal["transaction_age"]
     size: float = Field(900_000, gt=0, description="transactions per hour")
 
+    def hours_left(self) -> float:
+        return MOST_AGE / self.size
+
+    def change(self, now: Conditions, hours: float) -> None:
+        if hours:
+            now.fail_writes("no transaction number is left: nothing is written until old rows are frozen")
+
     def levels(self, hours: float) -> dict[str, float]:
-        return {"transaction_age": self.size * hours}
+        return {"transaction_age": min(MOST_AGE, self.size * hours)}
+
+    def says(self, server: str) -> list[Said]:
+        warned = (MOST_AGE - WARNED_AGE) / self.size * 3600
+        words = f"transaction numbers: {WARNED_AGE:,} are left before nothing can be written"
+        return [Said(warned + n * 3600, "warning", words) for n in range(24)]
 
 
-class SequenceRunningOut(BaseTrouble):
-    """A number sequence of a 32-bit key comes near its end."""
+class SequenceRunningOut(_RunsOut):
+    """A number sequence of a 32-bit key comes near its end; when it is there, new rows of its table are refused."""
 
     cause: Literal["sequence_running_out"]
     sequence: str
+    table: str | None = Field(
+        None, description="table whose new rows take its numbers; left out: the one it is named after"
+    )
     used: float = Field(0.8, gt=0, lt=1, description="share of its numbers that is used at the start")
     size: float = Field(0.0004, gt=0, description="share that is used each hour")
+
+    def check(self, database: DatabaseSpec) -> None:
+        if self.table is not None:
+            known(self.table, dict(database.tables), "table")
+
+    def hours_left(self) -> float:
+        return (1 - self.used) / self.size
+
+    def change(self, now: Conditions, hours: float) -> None:
+        named = [name for name in now.tables if self.sequence.startswith(f"{name}_")]
+        table = self.table or max(named, key=len, default=None)
+        if hours and table is not None:
+            now.fail_writes(f"sequence {self.sequence} has no number left", ("insert",), table)
 
     def levels(self, hours: float) -> dict[str, float]:
         return {f"sequence_used.{self.sequence}": min(1.0, self.used + self.size * hours)}
 
 
 class StorageFilling(BaseTrouble):
-    """The data volume fills faster than it did."""
+    """The data volume fills faster than it did, by a table where one is given; when it is full, writes fail."""
 
     cause: Literal["storage_filling"]
     size: Bytes = Field(4_000_000_000, description="bytes more each hour")
+    table: str | None = Field(None, description="table that grows; left out: files beside the tables")
+
+    @property
+    def grows(self) -> bool:
+        return True
+
+    def check(self, database: DatabaseSpec) -> None:
+        if self.table is not None:
+            known(self.table, dict(database.tables), "table")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        volume = now.host.data_volume
+        if self.table is not None:
+            grown = now.tables[self.table]
+            rows = grown.rows + self.size * hours / (grown.pages * PAGE_BYTES / grown.rows)
+            now.change_table(self.table, rows=rows)
+        if volume.used + (self.size + volume.growth_per_day / 24) * hours >= volume.capacity:
+            now.fail_writes("a file could not be extended: no space is left on the data volume")
 
     def levels(self, hours: float) -> dict[str, float]:
         return {"volume_used.data": self.size * hours}

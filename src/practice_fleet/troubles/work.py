@@ -110,10 +110,7 @@ class FailingStatement(_OneStatement):
     size: float = Field(0.3, gt=0, le=1, description="share of the calls that fail")
 
     def change(self, now: Conditions, hours: float) -> None:
-        now.failing[self.statement] = self.size
-
-    def says(self, server: str) -> list[Said]:
-        return [Said(5, "error", "value too long for its column; the statement was given up")]
+        now.fail(self.statement, self.size, "value too long for its column")
 
 
 class SessionFlood(BaseTrouble):
