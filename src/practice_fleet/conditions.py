@@ -28,13 +28,26 @@ from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.settings import Value
 
 
+@dataclass(frozen=True)
+class Kinds:
+    """Calls of one statement are of two kinds by their value: ``share`` of them meet ``ratio`` times as many rows as the others."""
+
+    share: float
+    ratio: float
+
+    @property
+    def mean(self) -> float:
+        """Rows of a call on average ÷ those of a light one."""
+        return 1 - self.share + self.share * self.ratio
+
+
 @dataclass
 class Conditions:
     """What decides a server's demands, still to be changed; ``state`` then works them out.
 
     ``believed`` holds tables as they were when statistics were last gathered, where that differs;
     ``rate`` factors by statement; ``held`` sessions that keep a statement's rows and do nothing;
-    ``failing`` the share of a statement's calls that fail, and ``failure_words`` what the log says of it; ``pinned`` plans by statement; ``sessions`` open;
+    ``failing`` the share of a statement's calls that fail, and ``failure_words`` what the log says of it; ``kinds`` statements with two kinds of calls; ``pinned`` plans by statement; ``sessions`` open;
     ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``side`` of a
     reporting cluster with so many ``workers``; ``apply_slowdown`` time
     to apply a change of the log ÷ usual; ``long_reader`` when it must wait for one; ``upkeep_off_hours`` how long
@@ -54,6 +67,7 @@ class Conditions:
     held: dict[str, Hold] = field(default_factory=dict)
     failing: dict[str, float] = field(default_factory=dict)
     failure_words: dict[str, str] = field(default_factory=dict)
+    kinds: dict[str, Kinds] = field(default_factory=dict)
     pinned: dict[str, str] = field(default_factory=dict)
     background_pages_per_s: float = 0.0
     background_cores: float = 0.0

@@ -12,7 +12,7 @@ from practice_fleet.history import Block, History
 from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.sampled import sampled
 from practice_fleet.server import HOUR_US, MINUTE_US
-from practice_fleet.slow import slow
+from practice_fleet.slow import Slow, slow
 
 
 def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
@@ -81,16 +81,32 @@ def execution_frame(history: History, since_us: int, until_us: int, threshold_s:
 
 
 def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFrame:
-    ended, which, lasted = slow(history, block, threshold_s)
-    if not len(ended):
+    found = slow(history, block, threshold_s)
+    if not len(found.ended_us):
         return pl.DataFrame()
     plans = [block.state.plan_keys[key] for key in block.keys]
     return pl.DataFrame(
         {
-            "ended_at_us": ended,
-            "duration_s": lasted,
-            "statement_key": pl.Series("k", block.keys, dtype=pl.String).gather(which),
-            "plan_key": pl.Series("p", plans, dtype=pl.String).gather(which),
+            "ended_at_us": found.ended_us,
+            "duration_s": found.lasted_s,
+            "statement_key": pl.Series("k", block.keys, dtype=pl.String).gather(found.which),
+            "plan_key": pl.Series("p", plans, dtype=pl.String).gather(found.which),
         }
-        | {name: block.per_call(name)[which, 0] for name in ("rows_returned", "rows_examined", "pages_read")}
+        | _met(history, block, found)
     )
+
+
+def _met(history: History, block: Block, found: Slow) -> dict[str, np.ndarray]:
+    """Rows and pages of each execution: whole numbers that differ from call to call by its value. A whole scan examines the same
+    rows each time.
+    """
+    returning, reading = (history.server.draws(n, block.first_us) for n in (35, 36))
+    scans = np.array([any(n.operation == "scan" for n in block.state.plans[key].walk()) for key in block.keys])[
+        found.which
+    ]
+    mean = {name: block.per_call(name)[found.which, 0] for name in ("rows_returned", "rows_examined", "pages_read")}
+    returned = returning.poisson(mean["rows_returned"] * found.rows).astype(float)
+    returned = np.where(mean["rows_returned"] == 1, 1.0, returned)
+    reads = reading.poisson(mean["pages_read"] * np.where(scans, 1.0, found.rows)).astype(float)
+    examined = np.where(scans, mean["rows_examined"], np.round(mean["rows_examined"] * found.rows))
+    return {"rows_returned": returned, "rows_examined": np.maximum(examined, returned), "pages_read": reads}

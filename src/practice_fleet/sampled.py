@@ -25,7 +25,7 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
     total = int(repeat.sum())
     limit = max(2, int(float(block.state.settings["max_sessions"])))
     second = np.repeat(minute, repeat) * 60 + placing.integers(0, 60, total)
-    _pile_up(block, second, np.repeat(event, repeat), np.repeat(statement, repeat), placing)
+    _pile_up(history, block, second, np.repeat(event, repeat), np.repeat(statement, repeat))
     order = np.argsort(second, kind="stable")
     order = order[_within(second[order], limit - 1)]
     total = len(order)
@@ -43,7 +43,7 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
     )
 
 
-def _pile_up(block: Block, second: Whole, event: Whole, statement: Whole, draws: np.random.Generator) -> None:
+def _pile_up(history: History, block: Block, second: Whole, event: Whole, statement: Whole) -> None:
     """Place those that wait for a session that does nothing where they wait: while it holds, and ever more of them."""
     patience = Limits.of(block.state.settings).lock_timeout_s
     for number, name in enumerate(block.keys):
@@ -51,7 +51,7 @@ def _pile_up(block: Block, second: Whole, event: Whole, statement: Whole, draws:
         here = np.flatnonzero((statement == number) & ((event == LOCK) | (event == OBJECT))) if hold else np.arange(0)
         if hold is None or not len(here):
             continue
-        minutes = second[here] // 60
+        draws, minutes = history.server.draws(400 + number, block.first_us), second[here] // 60
         for minute in np.unique(minutes):
             moments = block.first_us / 1e6 + minute * 60 + np.arange(60) + 0.5
             share = np.cumsum(hold.waiting(hold.age_s(moments), patience))

@@ -38,6 +38,16 @@ class Hold:
         age = since % self.every_s
         return np.asarray(np.where((since >= 0) & (age < self.lasts_s), age, -1.0))
 
+    def share(self, start_s: ArrayLike, span_s: float = 60.0) -> Array:
+        """Of each span that begins then, the part in which the session holds."""
+
+        def before(t: Array) -> Array:
+            turns = np.floor(t / self.every_s)
+            return np.asarray(turns * self.lasts_s + np.minimum(t - turns * self.every_s, self.lasts_s))
+
+        since = np.asarray(start_s, dtype=float) - (self.first_s or 0.0)
+        return np.asarray((before(np.maximum(since + span_s, 0.0)) - before(np.maximum(since, 0.0))) / span_s)
+
     def waiting(self, age_s: ArrayLike, patience_s: float) -> Array:
         """Calls that wait when a hold is so old, for one call a second: those that came since, while their patience lasts."""
         return np.asarray(np.clip(np.asarray(age_s, dtype=float), 0.0, patience_s))

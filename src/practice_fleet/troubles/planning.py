@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from practice_fleet.conditions import Conditions
+from practice_fleet.conditions import Conditions, Kinds
 from practice_fleet.planner.access import Costing
 from practice_fleet.planner.catalogue import Catalogue
 from practice_fleet.planner.choose import plan
@@ -59,7 +59,8 @@ class ValueSensitivePlan(BaseTrouble):
 
     cause: Literal["value_sensitive_plan"]
     statement: str = Field(description="key of the statement")
-    size: float = Field(400, gt=1, description="rows that match now ÷ rows the plan was made for")
+    size: float = Field(400, gt=1, description="rows that match the frequent value ÷ rows the plan was made for")
+    share: float = Field(0.25, gt=0, le=1, description="of the calls, those that ask for the frequent value")
 
     def check(self, database: DatabaseSpec) -> None:
         known(self.statement, dict(database.statements), "statement")
@@ -72,4 +73,5 @@ class ValueSensitivePlan(BaseTrouble):
         )
         now.pinned[self.statement] = node.key()
         rows = max(step.rows_true for step in node.walk())
-        now.statements[self.statement] = spec.model_copy(update={"matching_rows": max(rows, 1.0) * self.size})
+        kinds = now.kinds[self.statement] = Kinds(self.share, self.size)
+        now.statements[self.statement] = spec.model_copy(update={"matching_rows": max(rows, 1.0) * kinds.mean})
