@@ -7,8 +7,25 @@ from practice_fleet.flows.replication import LogFlow
 from practice_fleet.flows.storage import StorageFlow
 from practice_fleet.flows.workers import WorkerFlow
 from practice_fleet.history import History
+from practice_fleet.operations.settings import Restart
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import PracticeServer
+from practice_fleet.troubles.base import BaseTrouble
+
+
+def restart_with_troubles(server: PracticeServer) -> None:
+    """Restart a server where a trouble changes what takes effect at a restart alone, when it begins and when it ends."""
+    moments = {
+        at
+        for trouble in server.influences
+        if isinstance(trouble, BaseTrouble) and trouble.restarts
+        for at in (trouble.start_us(server.anchor_us), trouble.end_us(server.anchor_us))
+        if at is not None and at >= server.start_us
+    }
+    for at in sorted(moments):
+        restart = Restart(at)
+        restart.prepare(server)
+        server.influences.append(restart)
 
 
 class Fleet:
@@ -22,6 +39,7 @@ class Fleet:
         for name, server in self.servers.items():
             same = (one.name for one in server.cluster.servers if one.name != name)
             server.peers = {peer: self.servers[peer] for peer in same}
+            restart_with_troubles(server)
         flows: dict[str, list[Flow]] = {name: self._log(server) for name, server in self.servers.items()}
         stored = {name: server.cluster.host.data_volume.shared_as for name, server in self.servers.items()}
         storage: dict[str, Flow] = {}

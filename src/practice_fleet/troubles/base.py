@@ -69,6 +69,11 @@ class BaseTrouble(Part):
         """Whether what it changes grows with time; levels grow by themselves."""
         return False
 
+    @property
+    def restarts(self) -> bool:
+        """Whether what it changes takes effect, and ends, with a restart of the server."""
+        return False
+
     def hours(self, at_us: int, anchor_us: int) -> float:
         """Hours that count for what it changes: whole steps, so that a state holds for a while."""
         return float(self.stage(at_us, anchor_us) * STAGE_HOURS)

@@ -24,6 +24,10 @@ class _SettingTrouble(BaseTrouble):
     def _setting(self) -> tuple[str, rules.Value]:
         raise NotImplementedError
 
+    @property
+    def restarts(self) -> bool:
+        return rules.CATALOGUE[self._setting()[0]].applies == "at restart"
+
     def check(self, database: DatabaseSpec) -> None:
         name, value = self._setting()
         rules.check(name, value)
@@ -139,6 +143,10 @@ class MemoryOvercommitted(BaseTrouble):
 
     cause: Literal["memory_overcommitted"]
     size: float = Field(1.1, gt=1, le=3, description="memory needed ÷ memory there is")
+
+    @property
+    def restarts(self) -> bool:
+        return True
 
     def change(self, now: Conditions, hours: float) -> None:
         others = memory(now.host, now.settings | {"session_memory_bytes": 0.0}, now.sessions, 0.0).used

@@ -60,6 +60,10 @@ class HostSetting(BaseTrouble):
     what: Literal["power", "swap_tendency", "small_pages"] = Field("power", description="which setting of the host")
     size: float = Field(0.5, gt=0, le=1, description="power: speed of a core ÷ before; swap_tendency: the new one")
 
+    @property
+    def restarts(self) -> bool:
+        return True
+
     def change(self, now: Conditions, hours: float) -> None:
         changes: dict[str, dict[str, object]] = {
             "power": {"core_speed": now.host.core_speed * self.size},
@@ -67,6 +71,3 @@ class HostSetting(BaseTrouble):
             "small_pages": {"huge_pages": False},
         }
         now.host = now.host.model_copy(update=changes[self.what])
-
-    def says(self, server: str) -> list[Said]:
-        return [Said(0, "info", "the server started", "software")]
