@@ -14,6 +14,7 @@ from threading import Lock
 from hardy_gauge.capture.backoff import Backoff
 from hardy_gauge.capture.batch import CaptureBatch, Trouble, Until
 from hardy_gauge.capture.intervals import MINUTE_US, Intervals
+from hardy_gauge.capture.open_spans import OpenSpans
 from hardy_gauge.capture.plan_taking import PlanTaking
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.schema_looks import SchemaLooks
@@ -26,7 +27,7 @@ log = logging.getLogger(__name__)
 SKEW_LIMIT_S = 30.0
 SHORTEST_GAP_US = 5_000_000
 EXECUTIONS_S = 10.0
-OBJECTS_S = 60.0
+OBJECTS_S, OBJECTS_APART_US = 60.0, 10_000_000
 STEP_US = 2_000_000
 MOST_MEMBERS = 100
 IDLE_US = 1_000_000  # a session between two statements of a transaction is none, unless somebody waits for it
@@ -55,7 +56,6 @@ class Recorder:
     seen_us: int = 0
     skew_s: float = 0.0
     until_us: int = 0
-    _open: dict[str, Trouble] = field(default_factory=dict)
     _due: dict[str, int] = field(default_factory=dict)
     _ticked_us: int = 0
     _settings: list[p.SettingValue] | None = None
@@ -67,6 +67,8 @@ class Recorder:
         self.objects = SchemaLooks(self.probe, self.backoff)
         self.plans = PlanTaking(self.server_id, self.probe, self.backoff, self.plans_known)
         self.batch = CaptureBatch(self.rule, Until())
+        self._spans = OpenSpans(lambda: self.batch.troubles)
+        self._notice = self._spans.notice
         self._turn = Lock()
 
     def tick(self, now_us: int) -> None:
@@ -119,12 +121,16 @@ class Recorder:
             self.executions_until_us = self.until_us = now_us
             return
         self._notice("not sampled", now_us, "" if rule.sample else f"rule {rule.name}: sessions are not looked at")
-        self._notice("partial", now_us, partly(rule))
+        self._notice("partial", now_us, rule.left_out())
         try:
             if "sessions" in self.abilities and rule.sample:
                 self._look(now_us, rule.sample)
             if self._is_due("counters", now_us, rule.counters, self.phase_us):
                 self._minute(now_us)
+            # some seconds after the counters, so that no tick has to wait for both
+            apart_us = self.phase_us + OBJECTS_APART_US
+            if {"objects", "schema"} & self.abilities and self._is_due("objects", now_us, OBJECTS_S, apart_us):
+                self._count_objects(now_us)
             if "executions" in self.abilities and rule.threshold is not None:
                 self._finished(now_us, rule.threshold)
             self.batch.plans += self.plans.tick(self.registry, self.rule.plans, now_us)
@@ -207,17 +213,6 @@ class Recorder:
         self._due[what] = slot
         return True
 
-    def _notice(self, kind: str, now_us: int, reason: str, since_us: int | None = None) -> None:
-        """Begin a span of this kind when there is a reason, and end it when there is none or another."""
-        known = self._open.get(kind)
-        over = known is not None and known.reason != reason and (kind != "gap" or not reason)
-        if known is not None and over:
-            known.to_us = now_us
-            self.batch.troubles.append(self._open.pop(kind))
-        if reason and kind not in self._open:
-            self._open[kind] = Trouble(kind, now_us if since_us is None else since_us, None, reason)
-            self.batch.troubles.append(self._open[kind])
-
     def _failed(self, now_us: int, reason: str) -> None:
         self.error = reason
         self._notice("gap", now_us, reason, max(self.seen_us, self.until_us) or now_us)
@@ -230,12 +225,12 @@ class Recorder:
 
     def _clock(self, server_us: int, now_us: int) -> None:
         self.skew_s = (server_us - now_us) / 1e6
-        known = self._open.get("clock")
+        known = self._spans.open.get("clock")
         said = known.reason if known else f"the server's clock is {self.skew_s:+.0f} s from ours; our clock is used"
         self._notice("clock", now_us, said if abs(self.skew_s) > SKEW_LIMIT_S else "")
 
     def _minute(self, now_us: int) -> None:
-        """Counters, statement counters, messages, settings and schema, and what differs since the last minute."""
+        """Counters, statement counters, messages and settings, and what differs since the last minute."""
         ask, probe = self.backoff.timed, self.probe
         last = max(self.seen_us, self.until_us)
         self.abilities = set(ask(probe.identity).abilities)
@@ -264,7 +259,7 @@ class Recorder:
                 | self.backoff.taken()
             )
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
-                last and "gap" not in self._open and now_us - last > SHORTEST_GAP_US
+                last and "gap" not in self._spans.open and now_us - last > SHORTEST_GAP_US
             ):
                 self.batch.troubles.append(Trouble("gap", last, now_us, "capture was not running"))
             self.until_us = now_us
@@ -276,12 +271,17 @@ class Recorder:
             settings = ask(probe.settings)
             if settings.settings != self._settings:
                 self.batch.settings, self._settings = settings, settings.settings
-        if {"objects", "schema"} & self.abilities and self._is_due("objects", now_us, OBJECTS_S, self.phase_us):
-            try:
-                self.batch.schema = self.objects.look(self.abilities, now_us) or self.batch.schema
-                self._notice("tables not counted", now_us, "")
-            except p.ProbeError as error:  # such as one that waited for a lock: the rest goes on
-                self._notice("tables not counted", now_us, str(error))
+
+    def _count_objects(self, now_us: int) -> None:
+        """Tables, indexes and sequences, and the schema when it changed. What waits for a lock, such as a table's size, is left out,
+        and the rest goes on.
+        """
+        try:
+            self.batch.schema = self.objects.look(self.abilities, now_us) or self.batch.schema
+        except p.ProbeError as error:
+            self._notice("tables not counted", now_us, str(error))
+            return
+        self._notice("tables not counted", now_us, "")
 
     def _members(self) -> dict[str, float]:
         """Who is seen of its cluster, itself among them; a server without any other says nothing."""
@@ -313,18 +313,3 @@ def _tagged(session: p.Session) -> p.Session:
     if tags is NOTHING:
         return session
     return session.model_copy(update={"service": tags.service or session.service, "route": tags.route})
-
-
-def partly(rule: CaptureRule) -> str:
-    """What a rule leaves out of what is recorded, in words; empty when nothing."""
-    left = []
-    if rule.mode == "weighty":
-        left.append(f"only statements of {rule.weighty_from * 1e3:g} ms a call or more")
-    if rule.only != type(rule.only)():
-        chosen = [name for name, value in rule.only.model_dump().items() if value]
-        left.append(f"only some {' and '.join(chosen)}")
-    if rule.every_nth_session > 1:
-        left.append(f"one session in {rule.every_nth_session}, which stands for all")
-    if not rule.waits:
-        left.append("no waits")
-    return f"rule {rule.name}: {', '.join(left)}" if left else ""

@@ -90,6 +90,20 @@ class CaptureRule(Part):
             self.until,
         )  # fmt: skip
 
+    def left_out(self) -> str:
+        """What it leaves out of what is recorded, in words; empty when nothing."""
+        left = []
+        if self.mode == "weighty":
+            left.append(f"only statements of {self.weighty_from * 1e3:g} ms a call or more")
+        if self.only != Only():
+            chosen = [name for name, value in self.only.model_dump().items() if value]
+            left.append(f"only some {' and '.join(chosen)}")
+        if self.every_nth_session > 1:
+            left.append(f"one session in {self.every_nth_session}, which stands for all")
+        if not self.waits:
+            left.append("no waits")
+        return f"rule {self.name}: {', '.join(left)}" if left else ""
+
     def follows(self, session: int) -> bool:
         """Whether a session is among one in ``every_nth_session``: by a hash (Knuth, The Art of Computer Programming 3,
         6.4, multiplicative), so that numbers given out in steps are thinned alike, and always the same answer.
