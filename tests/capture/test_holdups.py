@@ -14,8 +14,10 @@ from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.core.activity.waiting import IDLE, WORKING
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.holdups import Holdup, holdups_of
+from hardy_gauge.queries.oldest_transaction import oldest_transaction
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from tests.capture.test_postgresql import collector as collector
 from tests.capture.test_postgresql import stored
@@ -127,3 +129,28 @@ def test_between_two_statements_nobody_is_a_holder(
         time.sleep(1.2)
         recorder.tick(now + SECOND_US)
         assert [one.service for _, _, one in recorder.batch.holders if one.service == "quick"] == ["quick"]
+
+
+def test_the_oldest_transaction_and_whose_it_is(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str], desk: psycopg.Connection
+) -> None:
+    """Looked at a minute and more after it was opened: the one that does nothing, until one that works is older."""
+    time.sleep(1.2)  # one that idles for less than a second does nothing yet
+    recorder, now = collector.recorders[0], clock_us()
+    recorder.tick(now + 70 * SECOND_US)
+    collector.write()
+    reader = Reader(store, lambda: now + 200 * SECOND_US)
+    (owner,) = servers_in(reader, "fleet")
+    span = Span(now, now + 200 * SECOND_US)
+    found = oldest_transaction(reader, owner, span)
+    assert found is not None and (found.session, found.service) == (desk.info.backend_pid, "night desk")
+    assert 70 <= found.age_s < 80 and "did nothing" in found.words and "UPDATE loan" in found.text
+    worker = Waiter(watched[0].info.dsn, "counting", "SELECT pg_sleep(3)")
+    time.sleep(0.3)
+    recorder.tick(now + 160 * SECOND_US)
+    collector.write()
+    desk.rollback()
+    worker.close()
+    with store.read() as session:
+        seen = segments.read(session, [owner.id], "sample", span.since_us, span.until_us)
+    assert seen.filter(seen["service"] == "counting")["transaction_began_us"].drop_nulls().len() == 1

@@ -15,6 +15,7 @@ from hardy_gauge.capture.statement_registry import Seen, StatementRegistry, key_
 from hardy_gauge.probes import protocol as p
 
 YOUNGEST_US = 1_000_000
+OLD_TRANSACTION_US = 60_000_000
 
 
 @dataclass
@@ -128,7 +129,8 @@ class CaptureBatch:
         rows = [
             {"at_us": at, "weight": every_s * one_in, "one_in": one_in, "session": s.session,
              "statement_key": key_of(s), "user": s.user, "wait_event": s.wait_event if self.rule.waits else "not recorded",
-             "service": s.service, "database": s.database, "began_us": _begin(at, s), "blockers": s.waits_for() or None, "route": s.route or None}
+             "service": s.service, "database": s.database, "began_us": _begin(at, s), "blockers": s.waits_for() or None, "route": s.route or None,
+             "transaction_began_us": _old(at, s.transaction_began_us)}
             for at, every_s, one_in, s in self.samples
         ]  # fmt: skip
         frame = registry.with_statements(_reported(rows), named=False)
@@ -167,6 +169,11 @@ class CaptureBatch:
 def _whose(counter: p.StatementCounter) -> dict[str, str]:
     """Who ran a statement, as the server counts it now: it may be another service than the first."""
     return {"user": counter.user, "service": counter.service, "database": counter.database}
+
+
+def _old(at_us: int, began_us: int | None) -> int | None:
+    """When a transaction was opened, if it is old enough to be asked about."""
+    return began_us if began_us is not None and at_us - began_us >= OLD_TRANSACTION_US else None
 
 
 def _begin(at_us: int, session: p.Session) -> int | None:

@@ -24,6 +24,7 @@ from hardy_gauge.queries.holdups import Holdup, holdups_of
 from hardy_gauge.queries.levels import LevelOut, levels_of
 from hardy_gauge.queries.log_messages import MessageRow, messages_in
 from hardy_gauge.queries.offers import ReferenceOffer, reference_offers
+from hardy_gauge.queries.oldest_transaction import OldestTransaction, oldest_transaction
 from hardy_gauge.queries.plan_changes import PlanChange, plan_changes
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named, servers_in
@@ -77,6 +78,7 @@ class ServerSheet:
     levels: list[LevelOut]
     holdups: list[Holdup]
     no_holdups: str
+    oldest_transaction: OldestTransaction | None
     messages: list[MessageRow]
     no_messages: str
     plan_changes: list[PlanChange]
@@ -113,6 +115,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         settings=settings_that_differ(reader, owner, peers), volumes=volumes_of(reader, owner, now),
         levels=levels_of(reader, owner.id, focus), holdups=holdups_of(reader, owner, focus),
         no_holdups=nobody_waited_words(any(sampled(reader, [owner], focus).values())), no_messages=silent_log_words("messages" in owner.abilities),
+        oldest_transaction=oldest_transaction(reader, owner, focus),
         messages=messages_in(reader, [owner], focus), plan_changes=plan_changes(reader, owner, focus), connected=connected_groups(reader, owner, focus),
         members=[
             ClusterMember(s.name, s.role, gauge(reader, s.id, "active_sessions", focus).value) for s in [owner, *peers]

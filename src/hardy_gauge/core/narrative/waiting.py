@@ -25,3 +25,8 @@ def nobody_waited_words(looked: bool) -> str:
     if looked:
         return "Nobody was seen waiting for another session."
     return "Sessions were not looked at, so who waited for whom is unknown."
+
+
+def oldest_transaction_words(age_s: float, idle: bool) -> str:
+    """How long it was open, and what it did."""
+    return f"had a transaction open for {duration(age_s)} and {'did nothing in it' if idle else 'was working'}"

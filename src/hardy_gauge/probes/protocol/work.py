@@ -85,6 +85,9 @@ class Session(Message):
     text: str | None = Field(None, description="where the counters may not know the statement yet")
     began_us: int | None = Field(None, description="when its call began, with the ability call_begin")
     route: str = Field("", description="what the service was doing, where its client says so")
+    transaction_began_us: int | None = Field(
+        None, description="when its transaction was opened, where that is reported"
+    )
 
     def waits_for(self) -> list[int]:
         """Numbers of the sessions it waits for."""

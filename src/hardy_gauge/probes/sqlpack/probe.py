@@ -22,7 +22,7 @@ OWN = "own."
 MOST_OWN = 200
 PAIR = {"name", "value"}
 # columns of the sessions query that only one of its two kinds of row has
-OF_HOLDERS = ("idle_since_us", "transaction_began_us", "client")
+OF_HOLDERS = ("idle_since_us", "client")
 OF_WORKERS = ("wait_event", "blockers", "began_us")
 
 

@@ -40,6 +40,13 @@ const CONNECTED: Column<Schemas['ConnectedGroup']>[] = [
       >
     </div>
     <p v-if="!sheet.holdups.length" class="faded mb-0">{{ sheet.no_holdups }}</p>
+    <div v-if="sheet.oldest_transaction" class="holdup" data-test="oldest-transaction">
+      Oldest: <b>{{ sheet.oldest_transaction.service || sheet.oldest_transaction.user || 'a session' }}</b> <span class="faded">session {{ sheet.oldest_transaction.session }}</span>
+      {{ sheet.oldest_transaction.words }}
+      <SubjectLink v-if="sheet.oldest_transaction.fingerprint" kind="statement" :name="sheet.oldest_transaction.fingerprint" :server="sheet.server"
+        ><code class="last">{{ sheet.oldest_transaction.text }}</code></SubjectLink
+      >
+    </div>
 
     <h2 class="part mt-2"><span>Last changes</span></h2>
     <p v-for="change in sheet.changes" :key="change.at_us + change.title" class="change">
