@@ -81,6 +81,7 @@ def prepare(owner: psycopg.Connection) -> None:
         "CREATE INDEX loan_due ON loan (due)",
         "CREATE INDEX loan_due_again ON loan (due)",
         "CREATE TABLE stamp (id smallserial PRIMARY KEY, at timestamptz DEFAULT now())",
+        "INSERT INTO stamp SELECT FROM generate_series(1, 30000)",
         "CREATE TABLE aged (id int PRIMARY KEY, note text) WITH (autovacuum_enabled = off)",
         "INSERT INTO aged SELECT i, repeat('n', 100) FROM generate_series(1, 5000) i",
         "CREATE INDEX loan_patron ON loan (patron)",
@@ -102,7 +103,6 @@ def make_troubles(owner: psycopg.Connection) -> None:
     owner.execute("DROP INDEX loan_patron")
     owner.execute("UPDATE aged SET note = note || 'b'")
     owner.execute("UPDATE aged SET note = note || 'c'")
-    owner.execute("INSERT INTO stamp SELECT FROM generate_series(1, 30000)")
     owner.execute("INSERT INTO branch_page SELECT 99, 'new', 'new' FROM generate_series(1, 4000)")
     with psycopg.connect(owner.info.dsn, autocommit=True, application_name="desk") as desk:
         for n in range(60):

@@ -6,7 +6,7 @@ from collections import defaultdict
 
 import polars as pl
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, WORKING, roots_of
@@ -83,6 +83,7 @@ def by_hand(edges: Edges) -> dict[int, float]:
 
 
 @given(looks)
+@settings(deadline=None)
 def test_as_by_hand(found: list[Edges]) -> None:
     waited: dict[int, float] = defaultdict(float)
     for edges in found:

@@ -69,11 +69,12 @@ def test_a_spread_plan_loses_no_rows(
 @given(st.floats(0.01, 100), st.floats(1, 50), st.floats(0.001, 1000), st.floats(0, 200))
 def test_a_hold_is_bounded(lasts: float, cycles: float, patience: float, timeout: float) -> None:
     hold = Hold(lasts, lasts * cycles).cut(timeout)
-    mean, second, gave_up = hold.wait(patience)
+    whole = {"start_s": np.array([0.0]), "span_s": hold.every_s}
+    mean, second, gave_up = (float(part[0]) for part in hold.minutes(patience_s=patience, **whole))
     share = hold.lasts_s / hold.every_s
     assert 0 <= mean <= share * min(patience, hold.lasts_s) + 1e-9
     assert mean**2 <= second * (1 + 1e-9) + 1e-12 and 0 <= gave_up <= share
-    longer = hold.wait(patience * 2)
+    longer = [float(part[0]) for part in hold.minutes(patience_s=patience * 2, **whole)]
     assert longer[0] >= mean - 1e-9 and longer[2] <= gave_up + 1e-9, "who is more patient waits longer and fails less"
 
 

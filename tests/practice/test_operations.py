@@ -106,6 +106,7 @@ def test_ending_the_session_that_holds_others_up(scenario: Scenario) -> None:
         "servers": ["desk-a"],
         "start_minutes_ago": 30,
         "statement": "count_for_branch",
+        "size": 5,  # 20 s of each 40 s, from its beginning on
     }
     made = Scenario.model_validate(scenario.model_dump(exclude={"troubles"}) | {"troubles": [trouble]})
     cluster, spec = made.servers()["desk-a"]

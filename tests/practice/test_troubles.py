@@ -68,7 +68,7 @@ LEVELS = {
 }  # fmt: skip
 QUIET = {"hot_row", "value_sensitive_plan", "volume_shared", "processor_saturated", "over_fetch", "long_transaction", "bloat",
          "transaction_age", "sequence_running_out", "uneven_load",
-         "data_volume_slow", "storage_filling"}  # fmt: skip
+         "data_volume_slow", "storage_filling", "host_setting"}  # fmt: skip
 
 
 def troubled(scenario: Scenario, cause: str, hours: float = 30, **more: Any) -> PracticeServer:

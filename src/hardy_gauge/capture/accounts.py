@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.access import account_of
-from hardy_gauge.errors import Conflict, InvalidInput, NotFound
+from hardy_gauge.errors import Conflict, InvalidInput, NotFound, ProbeError
 from hardy_gauge.probes.outbound import endpoint_of
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account, Server
@@ -68,7 +68,10 @@ def account_for_address(
     """A new account for the host and port of an address alone; its name is made of both. It goes unencrypted only where it
     does not leave this machine. InvalidInput when the address is of a file.
     """
-    endpoint = endpoint_of(address)
+    try:
+        endpoint = endpoint_of(address)
+    except ProbeError as error:
+        raise InvalidInput(f"address: {error}", "address") from error
     if endpoint is None:
         raise InvalidInput("address: a file needs no account", "address")
     place = str(endpoint) if not endpoint.local else f"{endpoint.host.strip('/').replace('/', '-')}:{endpoint.port}"

@@ -29,8 +29,9 @@ def nearby(session: Session, allow: Sequence[str]) -> list[NearbyOut]:
     does not answer here.
     """
     found = {one.address: one for one in databases_nearby()}
-    if unknown := next((address for address in allow if address not in found), None):
-        raise InvalidInput(f"no database answers on this machine at {unknown}", "allow")
+    unknown = [address for address in allow if address not in found]
+    if unknown:
+        raise InvalidInput(f"allow: no database answers on this machine at '{unknown[0]}'", "allow")
     if allow:
         row = session.get(Preference, NAME) or Preference(name=NAME, value={"endpoints": []})
         known = {tuple(one) for one in row.value["endpoints"]}
