@@ -11,6 +11,7 @@ const current = computed(() => {
   if (name === 'statement') return 'statements'
   if (name === 'stored-plan') return 'plan'
   if (name.startsWith('setup')) return 'setup'
+  if (name.startsWith('server')) return 'server'
   return name.endsWith('trial') ? 'trials' : name
 })
 function to(name: string) {

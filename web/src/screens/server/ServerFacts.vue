@@ -57,9 +57,10 @@ const CONNECTED: Column<Schemas['ConnectedGroup']>[] = [
     <template v-if="sheet.plan_changes.length">
       <h2 class="part mt-2"><span>Plans that changed</span></h2>
       <p v-for="one in sheet.plan_changes" :key="one.at_us + one.fingerprint" class="change">
-        <span class="figure">{{ day(one.at_us) }} {{ clock(one.at_us) }}</span> from <SubjectLink kind="plan" :name="one.before" :server="sheet.server">{{ one.before.slice(0, 8) }}</SubjectLink>
-        <FigureText :value="one.before_s" unit="s" /> to <SubjectLink kind="plan" :name="one.after" :server="sheet.server">{{ one.after.slice(0, 8) }}</SubjectLink>
-        <FigureText :value="one.after_s" unit="s" /> per call
+        <span class="figure">{{ day(one.at_us) }} {{ clock(one.at_us) }}</span> from <SubjectLink kind="plan" :name="one.before" :server="sheet.server">{{ one.before.slice(0, 8) }}</SubjectLink>{{
+          ' '
+        }}<FigureText :value="one.before_s" unit="s" /> to <SubjectLink kind="plan" :name="one.after" :server="sheet.server">{{ one.after.slice(0, 8) }}</SubjectLink>{{ ' '
+        }}<FigureText :value="one.after_s" unit="s" /> per call
         <SubjectLink kind="statement" :name="one.fingerprint" :server="sheet.server"
           ><code class="last">{{ one.text }}</code></SubjectLink
         >
