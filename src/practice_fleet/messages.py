@@ -1,4 +1,4 @@
-"""What the log says of what happens by itself: deadlocks, no session free, and the host killing the server."""
+"""What the log says of what happens by itself: deadlocks, calls that fail or find no session, and the host killing the server."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import numpy as np
 
 from hardy_gauge.probes.protocol import LogMessage
 from practice_fleet.history import Block, History
+from practice_fleet.physics.queueing import Array
 from practice_fleet.server import DAY_US, MINUTE_US
 
 MOST_A_MINUTE = 20
@@ -15,8 +16,9 @@ KILLED_AGAIN_US = 10 * MINUTE_US
 
 
 def happened(history: History, since_us: int, until_us: int) -> list[LogMessage]:
-    """Messages within the span: one for each victim of a deadlock, each call that failed and each without a session, at most some a minute, and for
-    each kill."""
+    """Messages within the span: for each victim of a deadlock, each call that failed and each without a session, at most some a
+    minute, and for each kill.
+    """
     server = history.server
     since_us = max(since_us, server.start_us)
     found: list[LogMessage] = []
@@ -31,62 +33,52 @@ def happened(history: History, since_us: int, until_us: int) -> list[LogMessage]
         if begin < last:
             for block in history.blocks(begin // MINUTE_US * MINUTE_US, -(-last // MINUTE_US) * MINUTE_US):
                 found += _refused(history, block) + _failures(history, block)
-                found += _said(history, block) if deadlocks else []
+                found += _victims(history, block) if deadlocks else []
     return [message for message in found if since_us <= message.at_us < until_us]
 
 
 def _refused(history: History, block: Block) -> list[LogMessage]:
-    """One for each call that found no session free, at most some a minute."""
-    counts = block.refused.sum(axis=0)
+    """One for each call that found no session free."""
     limit = int(float(block.state.settings["max_sessions"]))
-    found = []
-    for minute in np.nonzero(counts)[0]:
-        at_us = int(block.at_us[minute])
-        rng = np.random.default_rng([history.server.seed, 8, at_us // MINUTE_US])
-        text = f"no session is free: all {limit} are in use"
-        found += [
-            LogMessage(at_us=at_us + int(after), severity="error", text=text)
-            for after in rng.integers(0, MINUTE_US, min(MOST_A_MINUTE, int(counts[minute])))
-        ]
-    return found
+    said = LogMessage(at_us=0, severity="error", text=f"no session is free: all {limit} are in use")
+    return _spread(history, block, (8,), block.refused.sum(axis=0), np.ones(block.minutes), said)
 
 
 def _failures(history: History, block: Block) -> list[LogMessage]:
-    """One for each call that failed by itself, with its statement, at most some a minute."""
+    """One for each call that failed by itself, with its statement."""
     found = []
     for number, key in enumerate(block.keys):
         words, spec = block.state.now.failure_words.get(key), block.state.statements[key]
         if words is None:
             continue
-        share = block.state.now.failing[key] / np.maximum(
-            1 - (1 - block.state.now.failing[key]) * (1 - block.model.failed[number]), 1e-12
-        )
-        for minute in np.nonzero(block.errors[number])[0]:
-            at_us = int(block.at_us[minute])
-            rng = np.random.default_rng([history.server.seed, 9, number, at_us // MINUTE_US])
-            count = min(MOST_A_MINUTE, int(rng.binomial(int(block.errors[number, minute]), min(1.0, share[minute]))))
-            found += [
-                LogMessage(
-                    at_us=at_us + int(after), severity="error", text=words, user=spec.user, service=spec.service,
-                    database=history.server.cluster.database, statement=spec.sql,
-                )
-                for after in rng.integers(0, MINUTE_US, count)
-            ]  # fmt: skip
+        always = block.state.now.failing[key]
+        share = always / np.maximum(1 - (1 - always) * (1 - block.model.failed[number]), 1e-12)
+        said = LogMessage(
+            at_us=0, severity="error", text=words, user=spec.user, service=spec.service,
+            database=history.server.cluster.database, statement=spec.sql,
+        )  # fmt: skip
+        found += _spread(history, block, (9, number), block.errors[number], share, said)
     return found
 
 
-def _said(history: History, block: Block) -> list[LogMessage]:
+def _victims(history: History, block: Block) -> list[LogMessage]:
+    """One for each call that was given up for others."""
     found = []
     for number, key in enumerate(block.keys):
-        victims = block.model.victims[number]
-        share = victims / np.maximum(block.model.failed[number], 1e-12)
-        for minute in np.nonzero(victims)[0]:
-            at_us = int(block.at_us[minute])
-            rng = np.random.default_rng([history.server.seed, 5, number, at_us // MINUTE_US])
-            count = min(MOST_A_MINUTE, int(rng.binomial(int(block.errors[number, minute]), min(1.0, share[minute]))))
-            text = f"deadlock found; {key} was given up as victim"
-            found += [
-                LogMessage(at_us=at_us + int(after), severity="error", text=text, object=key)
-                for after in rng.integers(0, MINUTE_US, count)
-            ]
+        share = block.model.victims[number] / np.maximum(block.model.failed[number], 1e-12)
+        said = LogMessage(at_us=0, severity="error", text=f"deadlock found; {key} was given up as victim", object=key)
+        found += _spread(history, block, (5, number), block.errors[number], share, said)
+    return found
+
+
+def _spread(
+    history: History, block: Block, purpose: tuple[int, ...], counts: Array, share: Array, said: LogMessage
+) -> list[LogMessage]:
+    """A message for a ``share`` of what was counted in each minute, somewhere in it, at most some a minute."""
+    found = []
+    for minute in np.nonzero(counts * share)[0]:
+        at_us = int(block.at_us[minute])
+        rng = np.random.default_rng([history.server.seed, *purpose, at_us // MINUTE_US])
+        count = min(MOST_A_MINUTE, int(rng.binomial(int(counts[minute]), min(1.0, float(share[minute])))))
+        found += [said.model_copy(update={"at_us": at_us + int(after)}) for after in rng.integers(0, MINUTE_US, count)]
     return found

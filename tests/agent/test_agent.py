@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from types import SimpleNamespace
 
 import httpx
 import psutil
@@ -14,7 +15,8 @@ import pytest
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
 from hardy_gauge.agent.app import Beside, create_agent
-from hardy_gauge.agent.host import Folder, counters
+from hardy_gauge.agent.host import Folder, _device, counters
+from hardy_gauge.core.figures.catalogue import volume_latencies
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.outbound import Credential
@@ -75,6 +77,10 @@ def test_the_host_is_seen(probe: HttpProbe) -> None:
     use = psutil.disk_usage("/tmp")
     assert volume.capacity_bytes == use.used + use.free and volume.used_bytes == pytest.approx(use.used, rel=0.05)
     found = probe.counters()
+    assert {f"processor_s.{kind}" for kind in ("user", "system")} <= set(found.values)
+    assert found.values["swap_pages"] == found.values["swap_in_pages"] + found.values["swap_out_pages"]
+    assert found.levels["run_queue"] >= 1, "who asks runs"
+    assert host.settings["swap_tendency"] == Path("/proc/sys/vm/swappiness").read_text(encoding="ascii").strip()
     assert found.values["commits"] > 0 and found.values["processor_busy_s"] > 0 and found.levels["load_per_core"] >= 0
 
 
@@ -133,3 +139,28 @@ def test_many_callers_at_once(served: str) -> None:
     for thread in threads:
         thread.join()
     assert failed == []
+
+
+def test_what_a_device_did_is_that_of_the_folder_on_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Operations, bytes and seconds of the device that the system says the folder is on; none where it is on none."""
+    seen = SimpleNamespace(
+        read_count=10, write_count=20, read_bytes=4096, write_bytes=8192, read_time=500, write_time=1500
+    )
+    monkeypatch.setattr("hardy_gauge.agent.host._device", lambda path: {"data": "vda"}.get(path.name))
+    monkeypatch.setattr("psutil.disk_io_counters", lambda perdisk: {"vda": seen, "vdb": None})
+    (tmp_path / "data").mkdir()
+    found = counters([Folder("data", "both", tmp_path / "data"), Folder("other", "log", tmp_path)])
+    mine = {name: value for name, value in found.items() if name.startswith("volume_")}
+    assert mine == {
+        "volume_reads.data": 10, "volume_writes.data": 20, "volume_read_bytes.data": 4096, "volume_write_bytes.data": 8192,
+        "volume_read_s.data": 0.5, "volume_write_s.data": 1.5,
+    }  # fmt: skip
+    titles = {figure.name: figure.title for figure in volume_latencies(mine)}
+    assert titles["volume_read_latency_s.data"] == "time of a read from volume data"
+
+
+def test_the_device_of_a_folder_is_a_block_device_or_none() -> None:
+    for path in (Path("/"), Path("/proc"), Path("/nowhere")):
+        name = _device(path)
+        assert name is None or Path("/sys/class/block", name).exists()
+    assert _device(Path("/nowhere")) is None and _device(Path("/proc")) is None

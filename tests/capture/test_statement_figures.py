@@ -70,9 +70,7 @@ def test_spread_extremes_temporary_pages_and_planning(
 
 
 @pytest.mark.postgres
-def test_calls_inside_calls_and_errors(
-    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
-) -> None:
+def test_calls_inside_calls(store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]) -> None:
     owner = watched[0]
     owner.execute("SET pg_stat_statements.track = 'all'")
     owner.execute(

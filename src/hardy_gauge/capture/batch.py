@@ -12,10 +12,10 @@ from hardy_gauge.capture.messages import messages_frame
 from hardy_gauge.capture.object_intervals import ObjectKind, Row, TableEvent, object_frame
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry, key_of
+from hardy_gauge.core.activity.waiting import OLD_TRANSACTION_US
 from hardy_gauge.probes import protocol as p
 
 YOUNGEST_US = 1_000_000
-OLD_TRANSACTION_US = 60_000_000
 
 
 @dataclass

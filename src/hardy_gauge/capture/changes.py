@@ -8,18 +8,15 @@ from collections.abc import Sequence
 from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
-from hardy_gauge.capture.object_intervals import TableEvent
-from hardy_gauge.capture.schema_changes import schema_changes
-from hardy_gauge.core.figures import formatting
+from hardy_gauge.capture.object_intervals import TableEvent, What
+from hardy_gauge.core.evidence.schema_changes import schema_changes
+from hardy_gauge.core.narrative.changes import CHANGED_FROM, setting_words, upkeep_words, value_words
 from hardy_gauge.core.time.span import MINUTE_US
 from hardy_gauge.probes.protocol import LogMessage, LogMessages, Schema, Settings
 from hardy_gauge.store.models import Change, Snapshot
 
-CHANGED_FROM = " changed from "
 # what the log and a look report so close together is one change
 SAME_CHANGE_US = 180_000_000
-NAMED = 3
-UPKEEP = {"upkeep": "upkeep run on", "statistics": "statistics gathered of"}
 
 
 def record_messages_in(session: Session, server_id: int, messages: LogMessages) -> None:
@@ -66,8 +63,8 @@ def record_setting_changes(session: Session, server_id: int, settings: Settings)
     for row in settings.settings:
         if row.name not in old or old[row.name] == row.value:
             continue
-        was, now = _said(old[row.name], row.unit), _said(row.value, row.unit)
-        title = f"{row.name}{CHANGED_FROM}{was} to {now}"
+        was, now = value_words(old[row.name], row.unit), value_words(row.value, row.unit)
+        title = setting_words(row.name, was, now)
         logged = session.scalars(
             _near(server_id, "setting", settings.at_us)
             .where(Change.object == row.name, Change.title.not_like(f"{row.name}{CHANGED_FROM}%"))
@@ -99,16 +96,15 @@ def record_schema_changes(session: Session, server_id: int, schema: Schema) -> N
 
 def record_upkeep(session: Session, server_id: int, events: Sequence[TableEvent]) -> None:
     """One change a minute for the tables of which upkeep was run, and one for those of which statistics were gathered."""
-    minutes: dict[tuple[int, str], list[TableEvent]] = defaultdict(list)
+    minutes: dict[tuple[int, What], list[TableEvent]] = defaultdict(list)
     for event in events:
         minutes[event.at_us // MINUTE_US, event.what].append(event)
     for (_, what), found in minutes.items():
         tables = sorted({event.table for event in found})
-        named = ", ".join(tables[:NAMED]) + (f" and {len(tables) - NAMED} more tables" if len(tables) > NAMED else "")
         session.add(
             Change(
                 server_id=server_id, at_us=min(event.at_us for event in found), kind="upkeep",
-                title=f"{UPKEEP[what]} {named}", object=tables[0] if len(tables) == 1 else "",
+                title=upkeep_words(what, tables), object=tables[0] if len(tables) == 1 else "",
             )
         )  # fmt: skip
 
@@ -127,12 +123,3 @@ def _names(text: str, thing: str) -> bool:
     bare = thing.rpartition(".")[2].lower()
     words = {word.strip('"(),;').rpartition(".")[2].strip('"') for word in text.lower().replace("(", " ").split()}
     return bare in words
-
-
-def _said(value: object, unit: str | None) -> str:
-    """A value in the unit that a person would say."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    if isinstance(value, int | float):
-        return formatting.binary_size(value) if unit == "B" and value >= 0 else formatting.figure(value, unit or "")
-    return str(value)

@@ -26,6 +26,7 @@ MOST_SEQUENCES = 20
 # what differs at each look alone makes no row
 RESTLESS = {"transaction_age", "lookups_counted", "counted_since_us"}
 Row = dict[str, Any]
+What = Literal["upkeep", "statistics"]
 ObjectKind = Literal["table", "index", "sequence"]
 WHEN: dict[str, Any] = {"at_us": pl.Int64, "span_s": pl.Float64}
 INTEGERS = (
@@ -53,7 +54,7 @@ class TableEvent:
     """Upkeep of a table, or the gathering of its statistics, by the server's clock."""
 
     at_us: int
-    what: str
+    what: What
     table: str
 
 
@@ -120,11 +121,11 @@ class ObjectIntervals:
         counted: Mapping[str, float | None],
         before: dict[tuple[str, ...], Reading],
     ) -> tuple[float, dict[str, float]]:
-        """Seconds, and what was counted in them; nothing at the first look."""
+        """Seconds, and what was counted in them; at the first look zero of what is reported, in no time."""
         values = {name: value for name, value in counted.items() if value is not None}
         reading = self._readings[key] = Reading(answer.at_us, answer.started_at_us, values)
         done = difference(before[key], reading) if key in before else None
-        return (done.span_s, done.values) if isinstance(done, Difference) else (0.0, {})
+        return (done.span_s, done.values) if isinstance(done, Difference) else (0.0, dict.fromkeys(values, 0.0))
 
     def _row(
         self,
@@ -143,7 +144,7 @@ class ObjectIntervals:
         row = {"at_us": minute_of(now_us, done[0]), "span_s": done[0] or None, **named, **done[1], **levels}
         rows.append(row)
 
-    def _event(self, table: str, what: str, at_us: int | None) -> None:
+    def _event(self, table: str, what: What, at_us: int | None) -> None:
         last = self._seen.get((table, what))
         self._seen[table, what] = at_us or 0
         if at_us is not None and last is not None and at_us > last:

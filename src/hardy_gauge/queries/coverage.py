@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 
 from hardy_gauge.core.figures.catalogue import SPAN
 from hardy_gauge.core.figures.minutes import covered_s
+from hardy_gauge.core.narrative.capture import FIRST_FIGURES_US
 from hardy_gauge.core.time.coverage import Gap, Source, sampled_spans, seconds
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.reader import Reader
@@ -102,3 +103,9 @@ def first_seen_us(reader: Reader, server: Server) -> int | None:
     """When anything was stored of a server first."""
     with reader.store.read() as session:
         return session.scalar(select(func.min(Segment.start_us)).where(Segment.server_id == server.id))
+
+
+def is_young(reader: Reader, servers: Sequence[Server], until_us: int) -> bool:
+    """Whether one of the servers was seen first so short a time before that its counters are not known yet."""
+    first = (first_seen_us(reader, server) for server in servers)
+    return any(at is not None and 0 <= until_us - at < FIRST_FIGURES_US for at in first)

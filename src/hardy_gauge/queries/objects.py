@@ -99,25 +99,26 @@ def objects_of(reader: Reader, owner: Server, span: Span) -> ServerObjects:
     tables = found["table"]
     passed = counted_s(reader, owner, tables, span)
     whole = tables.filter(pl.col("column").is_null()) if "column" in tables.columns else tables
-    states = latest_by(whole, ["table"])
+    states = _latest_by(whole, ["table"])
     rates = _rates(whole, ["table"], DONE, span, passed)
-    index_states = latest_by(found["index"], ["table", "index"])
+    index_states = _latest_by(found["index"], ["table", "index"])
     lookups = _rates(found["index"], ["table", "index"], ("lookups",), span, passed)
     out = [
-        _table(one, states.get((one["name"],)), rates.get((one["name"],), {}), index_states, lookups)
+        _table(
+            one,
+            states.get((one["name"],)),
+            rates.get((one["name"],), {}) if passed else None,
+            index_states,
+            lookups if passed else None,
+        )
         for one in body["tables"]
     ]
     out.sort(key=lambda table: (-(table.heap_bytes + (table.index_bytes or 0)), table.name))
-    sequences = [_sequence(one) for one in latest_by(found["sequence"], ["sequence"]).values()]
+    sequences = [_sequence(one) for one in _latest_by(found["sequence"], ["sequence"]).values()]
     sequences.sort(key=lambda one: (-one.used, one.name))
-    return ServerObjects(
-        owner.name,
-        objects_sentence(
-            owner.name, "objects" in owner.abilities or bool(states), [t.name for t in out], _rates_known(rates)
-        ),
-        out,
-        sequences,
-    )
+    scanned = {table.name: table.rows_by_scan_per_s for table in out if table.rows_by_scan_per_s is not None}
+    sentence = objects_sentence(owner.name, "schema" in owner.abilities, len(out), scanned)
+    return ServerObjects(owner.name, sentence, out, sequences)
 
 
 def counted_s(reader: Reader, owner: Server, tables: pl.DataFrame, span: Span) -> float:
@@ -130,12 +131,7 @@ def counted_s(reader: Reader, owner: Server, tables: pl.DataFrame, span: Span) -
     return covered(reader, [owner], Span(since, span.until_us), "counters")[owner.id] if since < span.until_us else 0.0
 
 
-def _rates_known(rates: Mapping[tuple[str, ...], Mapping[str, float]]) -> dict[str, float]:
-    """Rows read by scans a second, by table."""
-    return {key[0]: row.get("rows_by_scan", 0.0) for key, row in rates.items()}
-
-
-def latest_by(frame: pl.DataFrame, keys: list[str]) -> dict[tuple[str, ...], dict[str, Any]]:
+def _latest_by(frame: pl.DataFrame, keys: list[str]) -> dict[tuple[str, ...], dict[str, Any]]:
     """The last row of each object that has a size, a value or rows in it."""
     if frame.is_empty():
         return {}
@@ -146,26 +142,27 @@ def latest_by(frame: pl.DataFrame, keys: list[str]) -> dict[tuple[str, ...], dic
 def _rates(
     frame: pl.DataFrame, keys: list[str], names: tuple[str, ...], span: Span, passed: float
 ) -> dict[tuple[str, ...], dict[str, float]]:
-    """What was counted in the span, a second of the time in which the server was counted."""
+    """What was counted in the span, a second of the time in which the server was counted, of objects that did something."""
     if frame.is_empty() or passed <= 0:
         return {}
     within = frame.filter(pl.col("at_us").is_between(span.since_us, span.until_us - 1))
     known = [name for name in names if name in frame.columns]
-    sums = within.group_by(keys).agg(
-        pl.when(pl.col(n).is_not_null().any()).then(pl.col(n).sum() / passed).alias(n) for n in known
-    )
-    return {
-        tuple(row[key] for key in keys): {n: row[n] for n in known if row[n] is not None}
-        for row in sums.iter_rows(named=True)
-    }
+    sums = within.group_by(keys).agg(pl.col(n).sum() / passed for n in known)
+    return {tuple(row[key] for key in keys): {n: row[n] for n in known} for row in sums.iter_rows(named=True)}
+
+
+def _rate(name: str, state: Mapping[str, Any], rates: Mapping[str, float] | None) -> float | None:
+    """None where it is not reported of the object, or nothing was counted in the span."""
+    return None if rates is None or state.get(name) is None else rates.get(name, 0.0)
 
 
 def _table(
-    one: Mapping[str, Any], state: Mapping[str, Any] | None, rates: Mapping[str, float],
-    index_states: Mapping[tuple[str, ...], Mapping[str, Any]], lookups: Mapping[tuple[str, ...], Mapping[str, float]],
+    one: Mapping[str, Any], state: Mapping[str, Any] | None, rates: Mapping[str, float] | None,
+    index_states: Mapping[tuple[str, ...], Mapping[str, Any]],
+    lookups: Mapping[tuple[str, ...], Mapping[str, float]] | None,
 ) -> TableOut:  # fmt: skip
     name, now = one["name"], state or {}
-    counted = {key: rates.get(key, 0.0 if now else None) for key in DONE}
+    counted = {key: _rate(key, now, rates) for key in DONE}
     heap, needed = now.get("heap_bytes") or one["bytes"], now.get("needed_bytes")
     return TableOut(
         name=name, rows=now["rows"] if now.get("rows") is not None else one["rows"], dead_rows=now.get("dead_rows"), heap_bytes=int(heap),
@@ -174,17 +171,17 @@ def _table(
         **{f"{key}_per_s": value for key, value in counted.items()},
         upkeep_us=now.get("upkeep_us"), statistics_us=now.get("statistics_us"), changed_since=now.get("changed_since"),
         transaction_age=now.get("transaction_age"), options=one.get("options") or {},
-        indexes=[_index(i, index_states.get((name, i["name"])), lookups.get((name, i["name"]), {})) for i in one["indexes"]],
+        indexes=[_index(i, index_states.get((name, i["name"])), lookups.get((name, i["name"]), {}) if lookups is not None else None) for i in one["indexes"]],
     )  # fmt: skip
 
 
-def _index(one: Mapping[str, Any], state: Mapping[str, Any] | None, rates: Mapping[str, float]) -> IndexOut:
+def _index(one: Mapping[str, Any], state: Mapping[str, Any] | None, rates: Mapping[str, float] | None) -> IndexOut:
     now = state or {}
     return IndexOut(
         name=one["name"], columns=list(one["columns"]), unique=one["unique"], constraint=one.get("constraint") or "",
         predicate=one.get("predicate"), valid=bool(one.get("valid", True) if now.get("valid") is None else now["valid"]),
         bytes=now.get("bytes") or one["bytes"], needed_bytes=now.get("needed_bytes"),
-        lookups_per_s=rates.get("lookups", 0.0 if now else None), lookups_counted=now.get("lookups_counted"),
+        lookups_per_s=_rate("lookups", now, rates), lookups_counted=now.get("lookups_counted"),
         counted_since_us=now.get("counted_since_us"),
     )  # fmt: skip
 

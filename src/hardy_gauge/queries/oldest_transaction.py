@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from hardy_gauge.core.activity.waiting import OLD_TRANSACTION_US
 from hardy_gauge.core.narrative.waiting import oldest_transaction_words
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.reader import Reader
@@ -13,7 +14,6 @@ from hardy_gauge.queries.statements import texts_of
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server
 
-OLD_US = 60_000_000
 BEGAN = "transaction_began_us"
 
 
@@ -39,7 +39,7 @@ def oldest_transaction(reader: Reader, owner: Server, span: Span) -> OldestTrans
         for kind in ("sample", "holder"):
             frame = segments.read(session, [owner.id], kind, span.since_us, span.until_us, columns)
             if BEGAN in frame.columns and "statement" in frame.columns:
-                known = frame.filter(pl.col("at_us") - pl.col(BEGAN) >= OLD_US)
+                known = frame.filter(pl.col("at_us") - pl.col(BEGAN) >= OLD_TRANSACTION_US)
                 parts.append(known.select("at_us", *columns).with_columns(pl.lit(kind == "holder").alias("idle")))
     rows = pl.concat(parts, how="diagonal_relaxed") if parts else pl.DataFrame()
     if rows.is_empty():

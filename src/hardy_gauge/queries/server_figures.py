@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from hardy_gauge.core.figures.catalogue import SPAN, is_level, recorded_figure
+from hardy_gauge.core.figures.catalogue import SPAN, is_level, recorded_figure, volume_latencies
 from hardy_gauge.core.narrative.server import figures_sentence
 from hardy_gauge.core.reference.usual_range import UNUSUAL
 from hardy_gauge.core.time.span import Span
+from hardy_gauge.queries.coverage import is_young
 from hardy_gauge.queries.gauges import NamedGauge, gauge_of
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Server
@@ -41,6 +42,7 @@ def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
         c for c in frame.columns if c not in KEYS and not c.startswith(OF_CAPTURE) and frame[c].dtype.is_numeric()
     )
     figures = [recorded_figure(name, not is_level(name) or _own(name) in counters) for name in names]
+    figures += volume_latencies(names)
     usual = reader.usual_of(owner.id, figures)
     found = []
     with reader.read_ahead([owner.id], span, dict.fromkeys(c for f in figures for c in f.columns)):
@@ -58,7 +60,15 @@ def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
     found.sort(key=lambda one: (one.word not in UNUSUAL, one.title))
     unusual = [one.title for one in found if one.word in UNUSUAL]
     return ServerFigures(
-        owner.name, figures_sentence(owner.name, unusual, sum(one.low is not None for one in found), len(found)), found
+        owner.name,
+        figures_sentence(
+            owner.name,
+            unusual,
+            sum(one.low is not None for one in found),
+            len(found),
+            is_young(reader, [owner], span.until_us),
+        ),
+        found,
     )
 
 

@@ -9,6 +9,7 @@ from sqlalchemy import select
 
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.capture import CaptureWord
+from hardy_gauge.core.narrative.plan import plans_words
 from hardy_gauge.core.narrative.server import ServerFacts, lacking_words, server_sentence, silent_log_words
 from hardy_gauge.core.narrative.waiting import nobody_waited_words
 from hardy_gauge.core.reference.usual_range import ready_us
@@ -82,6 +83,7 @@ class ServerSheet:
     messages: list[MessageRow]
     no_messages: str
     plan_changes: list[PlanChange]
+    plans_note: str
     connected: list[ConnectedGroup]
     members: list[ClusterMember]
     changes: list[Mark]
@@ -116,7 +118,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         levels=levels_of(reader, owner.id, focus), holdups=holdups_of(reader, owner, focus),
         no_holdups=nobody_waited_words(any(sampled(reader, [owner], focus).values())), no_messages=silent_log_words("messages" in owner.abilities),
         oldest_transaction=oldest_transaction(reader, owner, focus),
-        messages=messages_in(reader, [owner], focus), plan_changes=plan_changes(reader, owner, focus), connected=connected_groups(reader, owner, focus),
+        messages=messages_in(reader, [owner], focus), plan_changes=plan_changes(reader, owner, focus), plans_note=plans_words("plans" in owner.abilities), connected=connected_groups(reader, owner, focus),
         members=[
             ClusterMember(s.name, s.role, gauge(reader, s.id, "active_sessions", focus).value) for s in [owner, *peers]
         ],

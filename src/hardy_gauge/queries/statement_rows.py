@@ -18,7 +18,7 @@ from hardy_gauge.core.statements.sums import families, sums
 from hardy_gauge.core.statements.unfinished import LAST_LOOK_US, Unfinished, unfinished_calls
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.queries.coverage import covered
+from hardy_gauge.queries.coverage import covered, is_young
 from hardy_gauge.queries.log_messages import errors_by_statement
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
@@ -82,7 +82,8 @@ def statement_rows(reader: Reader, window: Window, scope: str, search: str = "")
         )  # fmt: skip
     found.sort(key=lambda row: (-row.time_s, row.fingerprint))
     note = typical.spans.note()
-    sentence = statements_sentence(scope, found, bool(search))
+    young = not found and is_young(reader, servers, window.focus.until_us)
+    sentence = statements_sentence(scope, found, bool(search), young)
     return Statements(sentence, note, seen.blind, scope, window.focus.seconds, found)
 
 

@@ -10,6 +10,7 @@ import polars as pl
 from sqlalchemy import select
 
 from hardy_gauge.core.evidence.evidence import Schema
+from hardy_gauge.core.narrative.plan import plans_words
 from hardy_gauge.core.narrative.statements import statement_sentence
 from hardy_gauge.core.sql.served import Predicate, predicates_of
 from hardy_gauge.core.statements.figure_groups import FigureGroup, figure_groups
@@ -78,6 +79,7 @@ class StatementDetail:
     findings: list[FoundOn]
     messages: list[MessageRow]
     askable: list[str]
+    plans_note: str
 
 
 def statement_of(reader: Reader, fingerprint: str) -> Statement:
@@ -111,6 +113,7 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
         plans=plans, executions=executions, executions_in_all=in_all,
         findings=findings_in(reader, servers, window.focus, fingerprint).findings,
         messages=messages_in(reader, servers, window.focus, found.id),
+        plans_note=plans_words(all("plans" in s.abilities for s in servers if any(p.server == s.name for p in plans))),
         askable=[s.name for s in servers if "explain" in s.abilities and s.id in set(frame["server_id"])] if len(frame) else [],
     )  # fmt: skip
 

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import polars as pl
 
 DEEPEST = 20
+# from what age on a transaction is worth asking whose it is
+OLD_TRANSACTION_US = 60_000_000
 WORKING, IDLE, UNSEEN = "working", "idle in a transaction", "not seen"
 WHO = ("statement", "user", "service")
 

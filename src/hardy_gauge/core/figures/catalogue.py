@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Literal
 
@@ -146,6 +147,26 @@ def unit_of(name: str) -> Unit:
     return "s" if base.endswith("_s") else ""
 
 
+# what the agent, or a practice server, counts of a volume: seconds in requests ÷ time passed is how many are under way
+VOLUME_TITLES = {
+    "volume_reads": "reads of volume", "volume_writes": "writes of volume", "volume_read_bytes": "bytes read from volume",
+    "volume_write_bytes": "bytes written to volume", "volume_read_s": "reads under way on volume",
+    "volume_write_s": "writes under way on volume", "run_queue_s": "threads that run or wait for a core",
+}  # fmt: skip
+
+
+def volume_latencies(columns: Collection[str]) -> list[Figure]:
+    """Seconds of a request of each volume whose requests and their time are among the recorded columns."""
+    found = []
+    for kind, verb in (("read", "read from"), ("write", "write to")):
+        for column in sorted(c for c in columns if c.startswith(f"volume_{kind}_s.")):
+            volume = column.partition(".")[2]
+            if (requests := f"volume_{kind}s.{volume}") in columns:
+                name, title = f"volume_{kind}_latency_s.{volume}", f"time of a {verb} volume {volume}"
+                found.append(Figure(name, title, "s", "ratio", column, requests, least=1e-5))
+    return found
+
+
 def recorded_figure(column: str, counts: bool) -> Figure:
     """A figure of one recorded column: its rate where it ``counts`` up, else its level."""
     unit = unit_of(column)
@@ -163,4 +184,6 @@ def recorded_figure(column: str, counts: bool) -> Figure:
             worse=known[0].worse if known else "neither",
         )
     rates: dict[Unit, Unit] = {"": "/s", "B": "B/s", "s": ""}
-    return Figure(column, title_of(column), rates.get(unit, unit), "rate", column, SPAN, worse="neither")
+    base, _, of = column.partition(".")
+    title = f"{VOLUME_TITLES[base]} {of}".strip() if base in VOLUME_TITLES else title_of(column)
+    return Figure(column, title, rates.get(unit, unit), "rate", column, SPAN, worse="neither")

@@ -10,6 +10,9 @@ from hardy_gauge.core.time.span import MINUTE_US
 
 CaptureWord = Literal["recording", "stale", "failing", "waiting", "paused", "retired", "opened"]
 STALE_US = 3 * MINUTE_US
+# counters are told only by a second look at them
+FIRST_FIGURES_US = 2 * MINUTE_US
+FIRST_FIGURES = "come within two minutes"
 
 
 @dataclass(frozen=True)
@@ -49,7 +52,7 @@ def capture_words(facts: CaptureFacts, now_us: int) -> tuple[CaptureWord, str]:
         since = f" since {clock(facts.seen_us)}" if facts.seen_us else ""
         return "failing", f"no answer{since}: {facts.error}"
     if not facts.recorded_until_us:
-        return "waiting", "its first figures come within two minutes" if facts.seen_us else "nothing recorded yet"
+        return "waiting", f"its first figures {FIRST_FIGURES}" if facts.seen_us else "nothing recorded yet"
     if now_us - facts.recorded_until_us > STALE_US:
         return "stale", f"last recorded {clock(facts.recorded_until_us)}"
     return "recording", "recording"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
 from hardy_gauge.core.figures.formatting import figure
 
@@ -10,16 +10,17 @@ from hardy_gauge.core.figures.formatting import figure
 MANY_ROWS_PER_S = 1000.0
 
 
-def objects_sentence(server: str, reported: bool, tables: Sequence[str], scanned_per_s: Mapping[str, float]) -> str:
-    """``scanned_per_s`` are rows read by whole scans, by table."""
+def objects_sentence(server: str, reported: bool, tables: int, scanned_per_s: Mapping[str, float]) -> str:
+    """``tables`` are those of its schema, if that is ``reported``; ``scanned_per_s`` rows read by whole scans of those of which it is
+    known.
+    """
     if not tables:
-        return f"{server} has not reported its tables." if not reported else f"{server} has no tables of its own."
-    count = "one table" if len(tables) == 1 else f"{len(tables)} tables"
-    if not reported:
-        return f"{server} has {count}; what is done with them is not reported."
+        return f"{server} has no tables of its own." if reported else f"{server} does not report its tables."
+    count = "one table" if tables == 1 else f"{tables} tables"
     most = max(scanned_per_s, key=lambda name: scanned_per_s[name], default="")
-    if most and scanned_per_s[most] >= MANY_ROWS_PER_S:
-        return (
-            f"{server} has {count}; most rows read by whole scans are of {most}, {figure(scanned_per_s[most], '/s')}."
-        )
-    return f"{server} has {count}; whole scans read few rows."
+    if not most:
+        return f"{server} has {count}; what was read of them in this window is not known."
+    if scanned_per_s[most] >= MANY_ROWS_PER_S:
+        rate = figure(scanned_per_s[most], "/s")
+        return f"{server} has {count}; whole scans read most rows of {most}, {rate}."
+    return f"{server} has {count}; whole scans read few rows of them."

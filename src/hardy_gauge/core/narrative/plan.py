@@ -34,6 +34,11 @@ def what_if_words(plan: Plan, before: Plan | None) -> str:
     return "With the change the plan is another one; neither time nor cost is known of both."
 
 
+def plans_words(kept: bool) -> str:
+    """What the plans of a statement over time are; ``kept`` when the server reports those that it used."""
+    return "" if kept else "As the server would plan it when it was asked; it does not report which plan it used."
+
+
 def plan_sentence(plan: Plan) -> str:
     """In which step most of the time is spent; of a plan without times, what it reads whole."""
     steps = [step for _, step in plan.root.walk()]

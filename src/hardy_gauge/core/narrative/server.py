@@ -6,6 +6,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from hardy_gauge.core.figures.formatting import clock, day_clock, share
+from hardy_gauge.core.narrative.capture import FIRST_FIGURES
 from hardy_gauge.core.narrative.comparison import times
 from hardy_gauge.core.narrative.fleet import IDLE
 from hardy_gauge.core.reference.shift import Shift
@@ -41,8 +42,8 @@ def server_sentence(facts: ServerFacts) -> str:
     name, now = facts.name, facts.following
     if facts.value is None and now and facts.first_us is not None and facts.first_us > facts.focus.since_us:
         return (
-            f"{name} is looked at since {clock(facts.first_us)} and is mostly {facts.doing}; its calls and counters come within "
-            "two minutes."
+            f"{name} is looked at since {clock(facts.first_us)} and is mostly {facts.doing}; its calls and counters "
+            f"{FIRST_FIGURES}."
         )
     if facts.value is None:
         return f"Nothing of {name} was recorded in this window: {facts.capture_words}." if now else (
@@ -75,8 +76,12 @@ def silent_log_words(reported: bool) -> str:
     return "Nothing was logged." if reported else "This server does not report its log, so what it says is unknown."
 
 
-def figures_sentence(server: str, unusual: Sequence[str], known: int, count: int) -> str:
-    """``unusual`` are titles of figures out of their usual range, of ``known`` that have one and ``count`` that are recorded."""
+def figures_sentence(server: str, unusual: Sequence[str], known: int, count: int, young: bool) -> str:
+    """``unusual`` are titles of figures out of their usual range, of ``known`` that have one and ``count`` that are recorded;
+    ``young``: the server is recorded since a moment ago.
+    """
+    if not count and young:
+        return f"{server} is recorded since a moment ago; its figures {FIRST_FIGURES}."
     if not count:
         return f"No figures of {server} were recorded in this window."
     if not known:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hardy_gauge.core.figures.formatting import duration, share
+from hardy_gauge.core.narrative.capture import FIRST_FIGURES
 from hardy_gauge.core.statements.rows import StatementRow
 
 NOT_SAMPLED = "Calls that have not finished are not seen here: sessions were not looked at in this window."
@@ -14,8 +15,10 @@ NO_BEGIN = (
 )
 
 
-def statements_sentence(scope: str, rows: Sequence[StatementRow], searching: bool) -> str:
-    """How many statements ran and which is the heaviest."""
+def statements_sentence(scope: str, rows: Sequence[StatementRow], searching: bool, young: bool = False) -> str:
+    """How many statements ran and which is the heaviest; ``young``: recording began a moment ago."""
+    if not rows and young and not searching:
+        return f"{scope.capitalize() if scope == 'fleet' else scope} is recorded since a moment ago; its statements {FIRST_FIGURES}."
     if not rows:
         return (
             f"No statement of {scope} matches the search."

@@ -56,6 +56,7 @@ const CONNECTED: Column<Schemas['ConnectedGroup']>[] = [
 
     <template v-if="sheet.plan_changes.length">
       <h2 class="part mt-2"><span>Plans that changed</span></h2>
+      <p v-if="sheet.plans_note" class="faded mb-1">{{ sheet.plans_note }}</p>
       <p v-for="one in sheet.plan_changes" :key="one.at_us + one.fingerprint" class="change">
         <span class="figure">{{ day(one.at_us) }} {{ clock(one.at_us) }}</span> from <SubjectLink kind="plan" :name="one.before" :server="sheet.server">{{ one.before.slice(0, 8) }}</SubjectLink>{{
           ' '

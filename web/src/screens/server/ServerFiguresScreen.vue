@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { BFormInput } from 'bootstrap-vue-next'
-import { computed, ref } from 'vue'
 import ServerTabs from './ServerTabs.vue'
+import { useServerPart } from './part'
 import { api, type Schemas } from '@/api/client'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import DataTable from '@/parts/DataTable.vue'
@@ -9,18 +9,13 @@ import FigureText from '@/parts/FigureText.vue'
 import GaugeScale from '@/parts/GaugeScale.vue'
 import StateNote from '@/parts/StateNote.vue'
 import type { Column } from '@/parts/table'
-import { useAnswer } from '@/state/fetching'
-import { useWindow } from '@/state/window'
 
 type Row = Schemas['RecordedFigure']
-const w = useWindow()
-const answer = useAnswer(
-  () => ({ server: String(w.route.params.server), query: w.asked.value }),
+const { answer, search, rows } = useServerPart(
   ({ server, query }) => api.GET('/api/servers/{server}/figures', { params: { path: { server }, query } }),
-  () => w.following.value,
+  (data) => data.figures,
+  (row) => row.title,
 )
-const search = ref('')
-const rows = computed(() => (answer.data.value?.figures ?? []).filter((row) => row.title.toLowerCase().includes(search.value.toLowerCase())))
 const COLUMNS: Column<Row>[] = [
   { key: 'title', title: 'figure', wide: true, value: (row) => row.title },
   { key: 'value', title: 'in the focus', unit: '', width: '140px', value: (row) => row.value },

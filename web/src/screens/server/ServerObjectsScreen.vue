@@ -1,27 +1,23 @@
 <script setup lang="ts">
 import { BFormInput } from 'bootstrap-vue-next'
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import IndexTable from './IndexTable.vue'
 import ServerTabs from './ServerTabs.vue'
+import { useServerPart } from './part'
 import { api, type Schemas } from '@/api/client'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import DataTable from '@/parts/DataTable.vue'
 import StateNote from '@/parts/StateNote.vue'
 import type { Column } from '@/parts/table'
-import { useAnswer } from '@/state/fetching'
 import { clock, day } from '@/state/units'
-import { useWindow } from '@/state/window'
 
 type Row = Schemas['TableOut']
-const w = useWindow()
-const answer = useAnswer(
-  () => ({ server: String(w.route.params.server), query: w.asked.value }),
+const { answer, search, rows } = useServerPart(
   ({ server, query }) => api.GET('/api/servers/{server}/objects', { params: { path: { server }, query } }),
-  () => w.following.value,
+  (data) => data.tables,
+  (row) => row.name,
 )
-const search = ref('')
 const open = ref<string | null>(null)
-const rows = computed(() => (answer.data.value?.tables ?? []).filter((row) => row.name.toLowerCase().includes(search.value.toLowerCase())))
 const when = (us: number | null) => (us === null ? 'not known' : `${day(us)} ${clock(us)}`)
 const COLUMNS: Column<Row>[] = [
   { key: 'name', title: 'table', value: (row) => row.name },

@@ -74,7 +74,7 @@ const rows = computed(() => props.history.at_us.map((t, i) => [clock(t), props.h
   <div>
     <ChartFrame :option="option" title="History over the focus" :columns="['time', 'calls per s', 'time per call, s', 'rows examined per row', 'plan']" :rows="rows" :height="294" />
     <p class="faded plans mb-0">
-      Plan in use:
+      Plan:
       <span v-for="(key, k) in keys" :key="key"
         ><i :style="{ background: `var(${PLAN_TOKENS[k % PLAN_TOKENS.length]})` }"></i> <code>{{ key.slice(0, 8) }}</code>
       </span>

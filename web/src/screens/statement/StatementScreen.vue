@@ -66,12 +66,13 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
       <HistoryMultiples :history="data.history" :plans="data.plans" />
       <div>
         <h2 class="part">
-          <span>Plans in use</span
+          <span>Plans over time</span
           ><BButton v-for="server in data.askable.slice(0, 3)" :key="server" size="sm" variant="outline-secondary" data-test="ask-plan" @click="ask(server)"
             >Ask {{ data.askable.length > 1 ? server : '' }} for its plan</BButton
           >
         </h2>
         <ProblemLine :problem="problem" />
+        <p v-if="data.plans_note" class="faded small-words mb-1">{{ data.plans_note }}</p>
         <DataTable :rows="data.plans" :columns="PLANS" :row-key="(use) => use.server + use.plan_key" opens @open="open">
           <template #plan="{ row }"
             ><SubjectLink v-if="row.stored" kind="plan" :name="row.plan_key" :server="row.server" data-test="plan-link"

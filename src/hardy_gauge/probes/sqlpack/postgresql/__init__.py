@@ -12,7 +12,6 @@ from hardy_gauge.probes.sqlpack.postgresql.explain import explain
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import LogTail
 from hardy_gauge.probes.sqlpack.postgresql.needed_space import (
     HEAP_FILL,
-    ColumnWidth,
     needed_heap_bytes,
     needed_index_bytes,
 )
@@ -55,15 +54,10 @@ class EngineAdapter:
     def needed_heap_bytes(self, rows: float, columns: Sequence[Placed], options: Mapping[str, str]) -> int | None:
         """Of the table's rows at its fill factor."""
         fill = options.get("fillfactor", "")
-        return needed_heap_bytes(rows, list(map(_width, columns)), int(fill) if fill.isdigit() else HEAP_FILL)
+        return needed_heap_bytes(rows, columns, int(fill) if fill.isdigit() else HEAP_FILL)
 
     def needed_index_bytes(self, rows: float, columns: Sequence[Placed], index: IndexFacts) -> int | None:
         """Of a B-tree."""
         if index.method != "btree":
             return None
-        return needed_index_bytes(rows, list(map(_width, columns)), index.unique)
-
-
-def _width(placed: Placed) -> ColumnWidth:
-    column = placed.column
-    return ColumnWidth(column.name, column.width_bytes, placed.align, column.null_share, column.distinct)
+        return needed_index_bytes(rows, columns, index.unique)

@@ -10,7 +10,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from hardy_gauge.probes.sqlpack.engine_adapter import Placed
 
 PAGE_BYTES, PAGE_HEADER, LINE_POINTER = 8192, 24, 4
 ROW_HEADER, ENTRY_HEADER, ROW_NUMBER, INDEX_SPECIAL = 23, 8, 6, 16
@@ -19,32 +20,21 @@ HEAP_FILL, INDEX_FILL = 100, 90
 UPPER = 1.005
 
 
-@dataclass(frozen=True)
-class ColumnWidth:
-    """Bytes of a value that is not null, what its place is a multiple of, and its statistics."""
-
-    name: str
-    bytes: float
-    align: int
-    null_share: float = 0.0
-    distinct: float | None = None
-
-
-def needed_heap_bytes(rows: float, columns: Sequence[ColumnWidth], fill: int = HEAP_FILL) -> int:
+def needed_heap_bytes(rows: float, columns: Sequence[Placed], fill: int = HEAP_FILL) -> int:
     """Bytes of the heap of ``rows`` without dead rows or free space; ``fill`` is the share of a page that is filled, in %."""
-    nulls = any(column.null_share > 0 for column in columns)
+    nulls = any(placed.column.null_share > 0 for placed in columns)
     header = _multiple(ROW_HEADER + (-(-len(columns) // 8) if nulls else 0))
     row = LINE_POINTER + header + _multiple(_values(columns))
     a_page = max(1.0, (PAGE_BYTES - PAGE_HEADER) * fill / 100 // row)
     return math.ceil(rows / a_page) * PAGE_BYTES
 
 
-def needed_index_bytes(rows: float, columns: Sequence[ColumnWidth], unique: bool, fill: int = INDEX_FILL) -> int:
+def needed_index_bytes(rows: float, columns: Sequence[Placed], unique: bool, fill: int = INDEX_FILL) -> int:
     """Bytes of a B-tree over ``columns`` of ``rows``."""
     key = _multiple(ENTRY_HEADER + _values(columns))
     distinct = rows
-    if not unique and all(column.distinct for column in columns):
-        distinct = min(rows, math.prod(column.distinct or 1.0 for column in columns))
+    if not unique and all(placed.column.distinct for placed in columns):
+        distinct = min(rows, math.prod(placed.column.distinct or 1.0 for placed in columns))
     each = LINE_POINTER + key
     bytes_in_all = rows * each
     if distinct and rows / distinct >= 2:
@@ -56,14 +46,14 @@ def needed_index_bytes(rows: float, columns: Sequence[ColumnWidth], unique: bool
     return (math.ceil(bytes_in_all / room * UPPER) + 1) * PAGE_BYTES
 
 
-def _values(columns: Sequence[ColumnWidth]) -> float:
+def _values(columns: Sequence[Placed]) -> float:
     """Bytes of a row's values, each at its place."""
     at = 0.0
-    for column in columns:
-        share = 1.0 - column.null_share
-        if column.align > 1 and share > 0.5:
-            at = -(-at // column.align) * column.align
-        at += column.bytes * share
+    for placed in columns:
+        share = 1.0 - placed.column.null_share
+        if placed.align > 1 and share > 0.5:
+            at = -(-at // placed.align) * placed.align
+        at += placed.column.width_bytes * share
     return at
 
 

@@ -34,19 +34,19 @@ def schema_changes(before: Body, after: Body) -> list[SchemaChange]:
 
 def _of_table(name: str, old: Body, new: Body) -> Iterator[SchemaChange]:
     was, now = ({c["name"]: c["type"] for c in t["columns"]} for t in (old, new))
-    for column in was.keys() | now.keys():
+    for column in sorted(was.keys() | now.keys()):
         if was.get(column) != now.get(column):
             words = f"column {name}.{column} " + _became(was.get(column), now.get(column), "added", "dropped")
             yield SchemaChange(words, name, was.get(column) or "", now.get(column) or "")
-    is_ = {i["name"]: _index(i) for i in new["indexes"]}
+    has = {i["name"]: _index(i) for i in new["indexes"]}
     had = {i["name"]: _index(i) for i in old["indexes"]}
-    for index in had.keys() | is_.keys():
-        if had.get(index) != is_.get(index):
-            about = is_.get(index) or had.get(index)
-            words = f"index {index} on {about} " + _became(had.get(index), is_.get(index), "created", "dropped")
-            yield SchemaChange(words, index, had.get(index) or "", is_.get(index) or "")
+    for index in sorted(had.keys() | has.keys()):
+        if had.get(index) != has.get(index):
+            about = has.get(index) or had.get(index)
+            words = f"index {index} on {about} " + _became(had.get(index), has.get(index), "created", "dropped")
+            yield SchemaChange(words, index, had.get(index) or "", has.get(index) or "")
     options, before = new.get("options") or {}, old.get("options") or {}
-    for option in options.keys() | before.keys():
+    for option in sorted(options.keys() | before.keys()):
         if options.get(option) != before.get(option):
             words = f"option {option} of {name} changed from {before.get(option, 'its default')} to {options.get(option, 'its default')}"
             yield SchemaChange(words, name, before.get(option, ""), options.get(option, ""))
