@@ -11,10 +11,10 @@ from sqlalchemy import select
 
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.core.time.span import Span
-from hardy_gauge.queries.coverage import covered
-from hardy_gauge.queries.objects import ServerObjects, objects_of
+from hardy_gauge.queries.objects import ServerObjects, counted_s, objects_of
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Change
 from tests.capture.test_postgresql import collector as collector
@@ -97,7 +97,10 @@ def test_work_on_a_table_as_the_server_counts_it(minutes: Minutes, owner: psycop
     done = [a - b for a, b in zip(after[:8], before[:8], strict=True)]
     reader = Reader(minutes.store, lambda: minutes.now_us)
     (server,) = servers_in(reader, "fleet")
-    passed = covered(reader, [server], Span(minutes.first_us, minutes.now_us + MINUTE_US), "counters")[server.id]
+    span = Span(minutes.first_us, minutes.now_us + MINUTE_US)
+    with minutes.store.read() as session:
+        rows = segments.read(session, [server.id], "table", span.since_us, span.until_us)
+    passed = counted_s(reader, server, rows, span)
     seen = [
         table.scans_per_s, table.rows_by_scan_per_s, table.lookups_per_s, table.rows_by_lookup_per_s, table.inserts_per_s,
         table.updates_per_s, table.in_place_updates_per_s, table.deletes_per_s,

@@ -122,13 +122,20 @@ def objects_of(reader: Reader, owner: Server, span: Span) -> ServerObjects:
 
 
 def counted_s(reader: Reader, owner: Server, tables: pl.DataFrame, span: Span) -> float:
-    """Seconds of the span in which tables were counted: from their first row on. Those that did nothing have rows only each
-    hour, so their rows do not say how long that was.
+    """Seconds of the span in which tables were counted: as long as the server was from their first row on, and at least as long as
+    the intervals of one table. Tables that did nothing have rows only each hour, so their rows do not say how long it was.
     """
     if tables.is_empty():
         return 0.0
     since = max(span.since_us, int(tables["at_us"].min()))  # type: ignore[arg-type]
-    return covered(reader, [owner], Span(since, span.until_us), "counters")[owner.id] if since < span.until_us else 0.0
+    if since >= span.until_us:
+        return 0.0
+    within = tables.filter(pl.col("at_us").is_between(span.since_us, span.until_us - 1))
+    if "column" in within.columns:
+        within = within.filter(pl.col("column").is_null())
+    of_one = within.group_by("table").agg(pl.col("span_s").sum())["span_s"].max() or 0.0
+    server_s = covered(reader, [owner], Span(since, span.until_us), "counters")[owner.id]
+    return max(server_s, float(of_one))  # type: ignore[arg-type]
 
 
 def _latest_by(frame: pl.DataFrame, keys: list[str]) -> dict[tuple[str, ...], dict[str, Any]]:

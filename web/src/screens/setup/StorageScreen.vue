@@ -31,6 +31,9 @@ const KINDS = [
   ['statement', 'statement intervals'],
   ['metric', 'figures of servers'],
   ['table', 'work on tables'],
+  ['holder', 'idle in transactions'],
+  ['message', 'log messages'],
+  ['connection', 'open sessions'],
   ['index', 'work on indexes'],
   ['sequence', 'sequences'],
 ] as const
