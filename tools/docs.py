@@ -9,6 +9,8 @@ from hardy_gauge.probes.sqlpack.pack import load_pack
 from practice_fleet.scenario.guide import json_schema, markdown
 from tools.pack_figures import pack_table
 from tools.permissions import table
+from tools.practice_traces import DOC as TRACES
+from tools.practice_traces import page as practice_traces
 from tools.settings_table import settings_table
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -21,6 +23,7 @@ def main() -> None:
     written = markdown()
     head = page.read_text(encoding="utf-8").split(written.splitlines()[0])[0]
     page.write_text(head + written, encoding="utf-8")
+    TRACES.write_text(practice_traces(), encoding="utf-8")
     page = DOCS / "operations.md"
     head = page.read_text(encoding="utf-8").partition(SETTINGS)[0]
     page.write_text(f"{head}{SETTINGS}\n{settings_table()}", encoding="utf-8")

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Container
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from hardy_gauge.probes.protocol import IndexSpec
+from practice_fleet.actors import Actor
 from practice_fleet.physics.demand import Situation, Visits, situation, visits
 from practice_fleet.physics.locks import Hold
 from practice_fleet.physics.memory import Memory, memory
@@ -26,6 +27,7 @@ from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.settings import Value
+from practice_fleet.transactions import Transaction
 
 
 @dataclass(frozen=True)
@@ -47,12 +49,19 @@ class Conditions:
 
     ``believed`` holds tables as they were when statistics were last gathered, where that differs;
     ``rate`` factors by statement; ``held`` sessions that keep a statement's rows and do nothing;
-    ``failing`` the share of a statement's calls that fail, and ``failure_words`` what the log says of it; ``kinds`` statements with two kinds of calls; ``pinned`` plans by statement; ``sessions`` open;
-    ``cache_filled_bytes`` how much of the buffer cache is filled after a start; ``side`` of a
+    ``background_pages_per_s`` are written besides, ``background_reads_per_s`` read; ``failing`` the share of a statement's calls that fail, and ``failure_words`` what the log says of it; ``kinds`` statements with two kinds of calls; ``pinned`` plans by statement; ``sessions`` open;
+    ``cache_filled_bytes`` how much of the buffer cache is filled after a start, ``system_cache_share`` of the system's; ``load`` of
+    the server where it is not that of its specification; ``side`` of a
     reporting cluster with so many ``workers``; ``apply_slowdown`` time
-    to apply a change of the log ÷ usual; ``long_reader`` when it must wait for one; ``upkeep_off_hours`` how long
+    to apply a change of the log in one process ÷ usual; ``long_reader`` when it must wait for one; ``upkeep_off_hours`` how long
     nothing was cleaned where upkeep is off; ``dead_shares`` what part of each table's rows is dead; ``down`` when it does not answer;
-    ``killed`` when that is because memory and swap are full.
+    ``killed`` when that is because memory and swap are full; ``actors`` are sessions that are followed one by one, ``transactions``
+    those of applications; ``counted`` what
+    is added to counters each second besides the statements, ``inserted`` rows to tables; ``unkept_tables`` whose own option switches upkeep off; ``unkept_bytes``
+    what tables grew by since it was; ``gathered`` when statistics of a table were last gathered, where that is not by itself (s of
+    the epoch; ``just_gathered``: seconds after what is just brought begins); ``clock_off_s`` how far its clock is ahead; ``version`` of the engine after an upgrade;
+    ``pool_sessions`` of a pooler in front; ``retransmitted_share`` of the packets it sends; ``hot_partition``
+    a statement and the share of its calls that ask for one partition.
     """
 
     host: HostSpec
@@ -70,8 +79,11 @@ class Conditions:
     kinds: dict[str, Kinds] = field(default_factory=dict)
     pinned: dict[str, str] = field(default_factory=dict)
     background_pages_per_s: float = 0.0
+    background_reads_per_s: float = 0.0
     background_cores: float = 0.0
     cache_filled_bytes: float | None = None
+    system_cache_share: float = 1.0
+    load: float | None = None
     side: Side | None = None
     workers: int = 0
     apply_slowdown: float = 1.0
@@ -80,18 +92,53 @@ class Conditions:
     dead_shares: dict[str, float] = field(default_factory=dict)
     down: bool = False
     killed: bool = False
+    actors: list[Actor] = field(default_factory=list)
+    transactions: list[Transaction] = field(default_factory=list)
+    counted: dict[str, float] = field(default_factory=dict)
+    inserted: dict[str, float] = field(default_factory=dict)
+    unkept_tables: set[str] = field(default_factory=set)
+    unkept_bytes: float = 0.0
+    gathered: dict[str, float] = field(default_factory=dict)
+    just_gathered: dict[str, float] = field(default_factory=dict)
+    clock_off_s: float = 0.0
+    version: str | None = None
+    pool_sessions: int | None = None
+    retransmitted_share: float = 0.0
+    hot_partition: tuple[str, float] | None = None
+
+    def act(self, actor: Actor) -> None:
+        """Let a session of its own do something."""
+        self.actors.append(actor)
+
+    def insert_rows(self, table: str, per_s: float) -> None:
+        """Rows that come into a table besides the statements'."""
+        self.inserted[table] = self.inserted.get(table, 0.0) + per_s
+
+    def count(self, figure: str, per_s: float) -> None:
+        """Add to a counter what is done besides the statements, in each second."""
+        self.counted[figure] = self.counted.get(figure, 0.0) + per_s
+
+    def began(self, at_s: float) -> None:
+        """Let what was brought last begin then (s of the epoch)."""
+        self.held = {key: h if h.first_s is not None else replace(h, first_s=at_s) for key, h in self.held.items()}
+        self.gathered |= {table: at_s + after for table, after in self.just_gathered.items()}
+        self.just_gathered = {}
+        self.actors = [
+            one if one.times.first_s is not None else replace(one, times=replace(one.times, first_s=at_s))
+            for one in self.actors
+        ]
 
     def change_table(self, name: str, **figures: object) -> None:
         """Give a table other figures; what the planner believes stays as it was."""
         self.believed.setdefault(name, self.tables[name])
         self.tables[name] = self.tables[name].model_copy(update=figures)
 
-    def hold_table(self, table: str, hold: Hold) -> None:
-        """Keep everyone who writes a table waiting."""
+    def hold_table(self, table: str, hold: Hold, readers: bool = False) -> None:
+        """Keep everyone who writes a table waiting, or with ``readers`` everyone who reads it too."""
         columns = {name: set(spec.columns) for name, spec in self.tables.items()}
         for key, statement in self.statements.items():
             query = read(statement.sql, columns)
-            if query.kind != "select" and query.tables[0] == table:
+            if table in query.tables if readers else query.kind != "select" and query.tables[0] == table:
                 self.held[key] = hold
 
     def change_data_volume(self, **figures: object) -> None:
@@ -128,6 +175,10 @@ class Conditions:
         self.background_pages_per_s += work.pages_per_s
         self.dead_shares = work.dead_shares
         grown = {name: growth for name, growth in work.growth.items() if abs(growth - 1) > 1e-9}
+        if off is not None:
+            self.unkept_bytes = (
+                sum(self.tables[name].pages * (growth - 1) for name, growth in grown.items()) * PAGE_BYTES
+            )
         for name, growth in grown.items():
             self.change_table(name, bloat=max(1.0, self.tables[name].bloat * growth))
         return State(self._catalogue(), self, now) if grown else state
@@ -206,6 +257,16 @@ class State:
                 dead[write.table] = dead.get(write.table, 0.0) + rate * write.rows_true
         return dead
 
+    def changed_rows(self, usual: dict[str, float]) -> dict[str, float]:
+        """Rows per second that are added, changed or removed, by table."""
+        changed = dict(self.now.inserted)
+        for key, node in self.plans.items():
+            write = node.write
+            if write and write.table and write in node.on(self.now.side):
+                rate = usual.get(key, 0.0) * self.now.rate.get(key, 1.0)
+                changed[write.table] = changed.get(write.table, 0.0) + rate * write.rows_true
+        return changed
+
     @cached_property
     def memory(self) -> Memory:
         return memory(self.hardware, self.settings, self.sessions, self._operations())
@@ -237,7 +298,15 @@ class State:
         cache = float(self.settings["buffer_cache_bytes"])
         filled = cache if self.now.cache_filled_bytes is None else min(cache, self.now.cache_filled_bytes)
         return situation(
-            self.catalogue, self.plans, self.rates, self.hardware, self.settings, self.memory, filled / PAGE_BYTES, side
+            self.catalogue,
+            self.plans,
+            self.rates,
+            self.hardware,
+            self.settings,
+            self.memory,
+            filled / PAGE_BYTES,
+            side,
+            self.now.system_cache_share,
         )
 
     @cached_property
@@ -250,16 +319,27 @@ class State:
         return self._visits(self.seen_from("worker")) if self.now.side == "coordinator" else {}
 
     def _visits(self, situation: Situation) -> dict[str, Visits]:
-        return {
+        every = {
             key: visits(self.catalogue, self.plans[key], statement, situation)
             for key, statement in self.statements.items()
         }
+        for transaction in self.now.transactions:
+            every |= {
+                key: replace(every[key], commits=False, ends=False, log_s=0.0) for key in transaction.not_last(every)
+            }
+        return every
 
     @property
     def holds(self) -> dict[str, Hold]:
         """Sessions that keep rows, for as long as the server lets them idle."""
         most = float(self.settings["idle_transaction_timeout_s"])
         return {key: hold.cut(most) for key, hold in self.now.held.items() if key in self.statements}
+
+    @property
+    def actors(self) -> list[Actor]:
+        """Sessions that are followed one by one, for as long as the server lets them idle or run."""
+        idle, run = (float(self.settings[f"{what}_timeout_s"]) for what in ("idle_transaction", "statement"))
+        return [replace(one, times=one.times.cut(idle if one.idles else run)) for one in self.now.actors]
 
     def background(self, at_us: NDArray[np.int64]) -> Array:
         """Pages written per second in the minutes that start at ``at_us``, besides what statements write.

@@ -14,17 +14,19 @@ from practice_fleet.troubles.base import BaseTrouble
 
 
 def restart_with_troubles(server: PracticeServer) -> None:
-    """Restart a server where a trouble changes what takes effect at a restart alone, when it begins and when it ends."""
+    """Restart a server where a trouble changes what takes effect at a restart alone, or brings one."""
     moments = {
-        at
+        at: trouble.restarts_warm
         for trouble in server.influences
-        if isinstance(trouble, BaseTrouble) and trouble.restarts
-        for at in (trouble.start_us(server.anchor_us), trouble.end_us(server.anchor_us))
-        if at is not None and at >= server.start_us
+        if isinstance(trouble, BaseTrouble)
+        for at in trouble.restart_moments(server.anchor_us)
+        if at >= server.start_us
     }
-    for at in sorted(moments):
+    for at, warm in sorted(moments.items()):
         restart = Restart(at)
         restart.prepare(server)
+        if warm is not None:
+            restart.warm = warm
         server.influences.append(restart)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 import polars as pl
 
+from practice_fleet.actor_frames import execution_rows, holder_rows, idle_sessions, statement_rows, working
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.history import Block, History
 from practice_fleet.physics.wait_events import EVENTS
@@ -34,7 +35,8 @@ def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFr
         for name in PER_CALL:
             data[name] = (block.calls * block.per_call(name)).ravel()[called]
         data |= {f"wait.{event}": block.seconds[i].ravel()[called] for i, event in enumerate(EVENTS)}
-        frames.append(pl.DataFrame(data))
+        frame = pl.DataFrame(data)
+        frames += [frame, *(statement_rows(block, actor, frame.schema) for actor in working(block))]
     return pl.concat(frames) if frames else pl.DataFrame()
 
 
@@ -74,6 +76,14 @@ def sample_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame
     return _together(parts, "at_us", since_us, until_us)
 
 
+def holder_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
+    """Sessions that did nothing in an open transaction, at each second."""
+    parts = (
+        holder_rows(block, *idle) for block in history.blocks(since_us, until_us) for idle in idle_sessions(block.state)
+    )
+    return _together(parts, "at_us", since_us, until_us)
+
+
 def execution_frame(history: History, since_us: int, until_us: int, threshold_s: float) -> pl.DataFrame:
     """Executions that ended in the span and took at least the threshold."""
     parts = (_executions(history, block, threshold_s) for block in _hours(history, since_us, until_us))
@@ -81,6 +91,13 @@ def execution_frame(history: History, since_us: int, until_us: int, threshold_s:
 
 
 def _executions(history: History, block: Block, threshold_s: float) -> pl.DataFrame:
+    parts = [_of_statements(history, block, threshold_s)]
+    parts += [execution_rows(block, actor, threshold_s) for actor in working(block)]
+    kept = [part for part in parts if len(part)]
+    return pl.concat(kept) if kept else pl.DataFrame()
+
+
+def _of_statements(history: History, block: Block, threshold_s: float) -> pl.DataFrame:
     found = slow(history, block, threshold_s)
     if not len(found.ended_us):
         return pl.DataFrame()

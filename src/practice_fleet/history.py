@@ -10,19 +10,24 @@ from __future__ import annotations
 import itertools
 from collections import OrderedDict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from practice_fleet.burst_credit import bursting, credit_left
 from practice_fleet.conditions import State
 from practice_fleet.flows.base import Flow
 from practice_fleet.physics.clock import Minutes, solve
+from practice_fleet.physics.pooler import pooled
 from practice_fleet.physics.queueing import Array
 from practice_fleet.physics.storage import Others, Volume
 from practice_fleet.physics.wait_events import EVENTS, RUNNING, Limits
+from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
+from practice_fleet.transactions import kept_after
 
 KEPT_DAYS = 2
+PATIENCE_S = 30.0  # of calls that wait for a session of a pooler that a trouble put there
 
 
 @dataclass(frozen=True)
@@ -122,7 +127,9 @@ class History:
         keys = list(state.statements)
         at = first_us + np.arange(minutes, dtype=np.int64) * MINUTE_US
         offered = server.offered(state, first_us, minutes)
-        own = Others.of_pages(state.background(at), Volume.of(state.hardware.data_volume))
+        own = Others.of_pages(
+            (state.background(at) + state.now.background_reads_per_s), Volume.of(state.hardware.data_volume)
+        )
         coming, neighbours = Others.none(minutes), Others.none(minutes)
         for flow in self.flows:
             if (more := flow.others(first_us, minutes)) is not None and flow.of_neighbours:
@@ -130,10 +137,26 @@ class History:
             elif more is not None:
                 coming = coming + more
         waits = next((w for flow in self.flows if (w := flow.waits(keys, first_us, minutes)) is not None), None)
-        model = solve(
-            offered, [state.visits[k] for k in keys], state.host, Limits.of(state.settings), own + coming,
-            neighbours, [state.holds.get(k) for k in keys], waits, at / 1e6,
-        )  # fmt: skip
+        limits, pool = Limits.of(state.settings), state.now.pool_sessions
+        if pool is not None:
+            limits = replace(limits, max_sessions=min(limits.max_sessions, pool))
+
+        def after(seconds: Array) -> Array:
+            return kept_after(state.now.transactions, keys, state.statements, seconds)
+
+        def solved(host: HostSpec) -> Minutes:
+            return solve(
+                offered, [state.visits[k] for k in keys], host, limits, own + coming, neighbours,
+                [state.holds.get(k) for k in keys], waits, at / 1e6, after,
+            )  # fmt: skip
+
+        left = credit_left(server, first_us, minutes)
+        if left is None or (left > 0).all():
+            model = solved(state.host if left is None else bursting(state.host))
+        else:
+            model = solved(state.host)
+            if (left > 0).any():
+                model = solved(bursting(state.host)).where(left > 0, model)
         calls_rng = np.random.default_rng([server.load_seed, 1, first_us // MINUTE_US])
         noise_rng = server.draws(4, first_us)
         calls = calls_rng.poisson(model.rate.T * 60).T.astype(float)
@@ -149,11 +172,22 @@ class History:
         for flow in self.flows:
             for name, figures in flow.metrics(first_us, minutes).items():
                 brought[name] = brought.get(name, 0.0) + figures
+        refused_per_s = model.refused
+        if pool is not None:
+            brought |= _before_pool(server, pool, model)
+            refused_per_s = np.zeros_like(model.refused)
         always = np.array([state.now.failing.get(key, 0.0) for key in keys])[:, None]
         errors_rng = server.draws(6, first_us)
         failing = 1 - (1 - always) * (1 - model.failed)
         errors = errors_rng.binomial(calls.T.astype(int), failing.T).T.astype(float)
-        refused = server.draws(7, first_us).poisson(model.refused.T * 60).T.astype(float)
+        refused = server.draws(7, first_us).poisson(refused_per_s.T * 60).T.astype(float)
         return Block(
             first_us, keys, state, model, calls, errors, model.seconds * factor * calls, refused, coming, brought
         )
+
+
+def _before_pool(server: PracticeServer, sessions: int, model: Minutes) -> dict[str, Array]:
+    """What the pooler counts: seconds that calls waited for one of its sessions, and calls that gave up."""
+    patience_s = server.cluster.pooler.patience_s if server.cluster.pooler else PATIENCE_S
+    found = pooled(sessions, patience_s, model.rate, model.response, model.refused)
+    return {"pool_wait_s": found.waiting * 60, "pool_timeouts": found.given_up * 60}

@@ -16,12 +16,13 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from hardy_gauge.probes import protocol as p
 from practice_fleet.fleet import Fleet
-from practice_fleet.frames import execution_frame, metric_frame, sample_frame, statement_frame
+from practice_fleet.frames import execution_frame, holder_frame, metric_frame, sample_frame, statement_frame
 from practice_fleet.live import LiveServer
 from practice_fleet.operations.base import Operation
 from practice_fleet.operations.host import EndSession, GrowVolume
 from practice_fleet.operations.schema import BuildIndex, DropIndex, Pin
 from practice_fleet.operations.settings import Restart, SetSetting
+from practice_fleet.page_trace import MOST_ASKS, page_trace
 from practice_fleet.plays import Plays
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import DAY_US
@@ -99,7 +100,10 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
 
     @app.get("/servers/{name}/objects")
     def objects(name: str) -> p.Objects:
-        return find(name).objects(now_us())
+        live = find(name)
+        if "objects" in live.make.unreported:
+            raise HTTPException(501, f"server '{name}' does not report this")
+        return live.objects(now_us())
 
     @app.get("/servers/{name}/schema")
     def schema(name: str) -> p.Schema:
@@ -130,13 +134,21 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
         elif kind == "sample":
             start = anchor_us - int(scenario.sample_history_days * DAY_US)
             frame = sample_frame(source, max(since_us, start), until)
+        elif kind == "holder":
+            frame = holder_frame(source, since_us, until)
         else:
             frame = execution_frame(source, since_us, until, threshold_s)
-        return parquet(frame)
+        return parquet(live.make.table(kind, frame))
+
+    @app.get("/servers/{name}/pages")
+    def pages(name: str, asks: Annotated[int, Query(ge=1, le=MOST_ASKS)] = 200_000) -> Response:
+        """Pages asked for one after the other, as Parquet."""
+        return parquet(page_trace(find(name).history, now_us(), asks))
 
     @app.post("/servers/{name}/settings")
     def set_setting(name: str, change: p.SettingChange) -> p.Done:
-        return do(name, SetSetting(now_us(), name=change.name, value=change.value))
+        own, value = find(name).make.meant(change.name, change.value)
+        return do(name, SetSetting(now_us(), name=own, value=value))
 
     @app.post("/servers/{name}/restart")
     def restart(name: str) -> p.Done:
@@ -164,7 +176,9 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
 
     @app.post("/servers/{name}/plays")
     def play(name: str, request: p.PlayRequest) -> p.PlayState:
-        return plays.start(find(name).history, request, now_us())
+        live = find(name)
+        request.settings = dict(live.make.meant(own, value) for own, value in request.settings.items())
+        return plays.start(live.history, request, now_us(), live.make)
 
     @app.get("/plays/{play_name}")
     def play_state(play_name: str) -> p.PlayState:
@@ -180,6 +194,8 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
         path = plays.get(play_name).folder / f"{part}.parquet"
         if part not in ("executions", "samples", "ticks") or not path.exists():
             raise HTTPException(404, "a finished play has executions, samples and ticks")
+        if part == "samples":
+            return parquet(plays.get(play_name).make.table("sample", pl.read_parquet(path)))
         return Response(path.read_bytes(), media_type="application/vnd.apache.parquet")
 
     return app

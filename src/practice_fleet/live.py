@@ -7,10 +7,13 @@ import polars as pl
 
 from hardy_gauge.probes import protocol as p
 from practice_fleet import settings as setting_rules
+from practice_fleet.actor_frames import IDLE_AFTER_US, idle_sessions, working
+from practice_fleet.actor_frames import figures as counted_as_statement
 from practice_fleet.explain import explained, plan_by_key, what_if
 from practice_fleet.figures import PER_CALL, levels_of, metrics
 from practice_fleet.frames import execution_frame, sample_frame
 from practice_fleet.history import History
+from practice_fleet.makes import MAKES
 from practice_fleet.messages import happened
 from practice_fleet.objects import objects, schema, work_of_call
 from practice_fleet.operations.base import Operation
@@ -19,13 +22,12 @@ from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import HOUR_US, MINUTE_US
 
-ENGINE = "practice"
 ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
-    "messages", "storage", "history", "play", "change", "call_begin", "objects",
+    "messages", "storage", "history", "play", "change", "call_begin", "objects", "page_trace",
 ]  # fmt: skip
 SEQUENCE = "sequence_used."
-IDLE_AFTER_US = 200_000
+MOST_MESSAGES = 50_000
 Figures = dict[str, float]
 
 
@@ -34,6 +36,7 @@ class LiveServer:
 
     def __init__(self, history: History, started_us: int) -> None:
         self.server, self.history = history.server, history
+        self.make = MAKES[history.server.cluster.make]
         self._base_us = started_us // HOUR_US * HOUR_US
         self._start_counting(self._base_us)
         self._sampled: tuple[int, int, pl.DataFrame] = (-1, -1, pl.DataFrame())
@@ -45,11 +48,12 @@ class LiveServer:
         self._work: dict[str, Figures] = {}
 
     def identity(self, now_us: int) -> p.Identity:
-        server = self.server
+        server, now = self.server, self.server.state(now_us).now
         return p.Identity(
-            server=server.spec.name, cluster=server.cluster.name, role=server.spec.role, engine=ENGINE,
-            engine_version=server.scenario.engine_version, started_at_us=self.started_us(now_us), clock_us=now_us,
-            abilities=ABILITIES, history_since_us=server.start_us,
+            server=server.spec.name, cluster=server.cluster.name, role=server.spec.role, engine=self.make.engine,
+            engine_version=now.version or server.scenario.engine_version, started_at_us=self.started_us(now_us),
+            clock_us=now_us + int(now.clock_off_s * 1e6),
+            abilities=[one for one in ABILITIES if one not in self.make.unreported], history_since_us=server.start_us,
         )  # fmt: skip
 
     def started_us(self, now_us: int) -> int:
@@ -67,14 +71,11 @@ class LiveServer:
         volumes = []
         pairs = [("data", host.data_volume)] + ([("log", host.log_volume)] if host.log_volume else [])
         for purpose, volume in pairs:
-            used = int(levels["volume_used.data"][0]) if purpose == "data" else volume.used
-            operations = volume.channels / volume.latency_s
             volumes.append(
                 p.Volume(
                     name=purpose, purpose=purpose if host.log_volume else "both", capacity_bytes=volume.capacity,
-                    used_bytes=used,
-                    operations_per_s_limit=min(operations, volume.operations_per_s_limit or operations),
-                    bytes_per_s_limit=volume.bytes_per_s_limit or volume.channels * volume.stream_bytes_per_s,
+                    used_bytes=int(levels[f"volume_used.{purpose}"][0]),
+                    operations_per_s_limit=volume.operations_per_s_limit, bytes_per_s_limit=volume.bytes_per_s_limit,
                 )
             )  # fmt: skip
         facts = {
@@ -98,6 +99,9 @@ class LiveServer:
                 figures["errors"] = float(block.errors[i, 0]) * share
                 for name in PER_CALL:
                     figures[name] = calls * float(getattr(visit, name))
+                used = block.state.statements[key].used_share
+                if used is not None:
+                    figures |= {"bytes_sent": calls * visit.sent_bytes, "bytes_used": calls * visit.sent_bytes * used}
                 figures |= {f"wait.{e}": float(block.seconds[n, i, 0]) * share for n, e in enumerate(EVENTS)}
                 for name, value in figures.items():
                     mine[name] = mine.get(name, 0.0) + value
@@ -105,6 +109,14 @@ class LiveServer:
                     worked = work.setdefault(table, {})
                     for name, value in each.items():
                         worked[name] = worked.get(name, 0.0) + calls * value
+
+            for table, per_s in block.state.now.inserted.items():
+                worked = work.setdefault(table, {})
+                worked["insert"] = worked.get("insert", 0.0) + per_s * 60 * share
+            for actor in working(block):
+                mine = statements.setdefault(actor.key, dict.fromkeys(("calls", "time_s", "errors", *PER_CALL), 0.0))
+                for name, counted in counted_as_statement(block, actor).items():
+                    mine[name] = mine.get(name, 0.0) + float(counted[0]) * share
 
     def _totals(self, now_us: int) -> tuple[Figures, dict[str, Figures], dict[str, Figures]]:
         started = self.started_us(now_us)
@@ -124,8 +136,8 @@ class LiveServer:
         values, _, _ = self._totals(now_us)
         levels = levels_of(self.history, self.server.state(now_us), now_us)
         return p.Counters(
-            at_us=now_us, started_at_us=self.started_us(now_us), values=values,
-            levels={name: float(value[0]) for name, value in levels.items()},
+            at_us=now_us, started_at_us=self.started_us(now_us), values=self.make.values(values),
+            levels=self.make.values({name: float(value[0]) for name, value in levels.items()}),
         )  # fmt: skip
 
     def _spec(self, key: str) -> StatementSpec:
@@ -140,8 +152,12 @@ class LiveServer:
         rows = []
         for key, spec in self.server.every_statement.items():
             figures = counted.get(key, none)
-            plain = {k: v for k, v in figures.items() if not k.startswith("wait.")}
-            waits = {k.removeprefix("wait."): v for k, v in figures.items() if k.startswith("wait.") and v > 0}
+            plain = self.make.values({k: v for k, v in figures.items() if not k.startswith("wait.")})
+            waits = {
+                self.make.event(k.removeprefix("wait.")): v
+                for k, v in figures.items()
+                if k.startswith("wait.") and v > 0
+            }
             rows.append(
                 p.StatementCounter(
                     key=key, text=spec.sql, database=database, user=spec.user, service=spec.service,
@@ -158,29 +174,30 @@ class LiveServer:
         frame = self._sampled[2]
         found = frame.filter(pl.col("at_us") == second) if len(frame) else frame
         sessions = []
+        began = {actor.key: actor.began_us(second) for actor in self.history.at(now_us).state.actors}
         for row in found.iter_rows(named=True):
             spec = self._spec(row["statement_key"])
             sessions.append(
                 p.Session(
                     session=row["session"], user=spec.user, service=spec.service,
                     database=self.server.cluster.database, statement_key=row["statement_key"],
-                    wait_event=row["wait_event"], blocked_by=row["blocked_by"],
+                    wait_event=self.make.event(row["wait_event"]), blocked_by=row["blocked_by"],
+                    began_us=began.get(row["statement_key"]), transaction_began_us=began.get(row["statement_key"]),
                 )
             )  # fmt: skip
         return p.Sessions(at_us=now_us, sessions=sessions, holders=self._holders(second))
 
     def _holders(self, at_us: int) -> list[p.Holder]:
-        """The session that does nothing in a transaction, while it does: its last statement is the one whose rows it keeps."""
-        state = self.server.state(at_us)
+        """Sessions that do nothing in a transaction: the last statement of each is the one whose rows it keeps."""
         found = []
-        for key, hold in state.holds.items():
-            age_s = float(hold.age_s(at_us / 1e6))
-            if age_s < 0 or hold.behind is not None or hold.whole:
+        for key, session, open_ in idle_sessions(self.history.at(at_us).state):
+            age_s = float(open_.age_s(at_us / 1e6))
+            if age_s < 0:
                 continue
             spec, began = self._spec(key), at_us - int(age_s * 1e6)
             found.append(
                 p.Holder(
-                    session=int(float(state.settings["max_sessions"])), user=spec.user, service=spec.service,
+                    session=session, user=spec.user, service=spec.service,
                     database=self.server.cluster.database, client="local", statement_key=key, transaction_began_us=began,
                     idle_since_us=min(at_us, began + IDLE_AFTER_US),
                 )
@@ -189,7 +206,7 @@ class LiveServer:
 
     def executions(self, since_us: int, now_us: int, threshold_s: float) -> p.Executions:
         frame = execution_frame(self.history, max(since_us, now_us - HOUR_US), now_us, threshold_s)
-        rows = []
+        frame, rows = self.make.table("execution", frame), []
         for row in frame.iter_rows(named=True):
             spec = self._spec(row["statement_key"])
             who = {"user": spec.user, "service": spec.service, "database": self.server.cluster.database}
@@ -200,7 +217,8 @@ class LiveServer:
 
     def settings(self, now_us: int) -> p.Settings:
         values = self.server.state(now_us).settings
-        rows = [s.model_copy(update={"value": values[name]}) for name, s in setting_rules.CATALOGUE.items()]
+        known = setting_rules.CATALOGUE.items()
+        rows = [self.make.says(s.model_copy(update={"value": values[name]})) for name, s in known]
         return p.Settings(at_us=now_us, settings=rows)
 
     def schema(self, now_us: int) -> p.Schema:
@@ -210,7 +228,7 @@ class LiveServer:
         _, _, work = self._totals(now_us)
         levels = self.server.levels(np.array([now_us]))
         used = {n.removeprefix(SEQUENCE): float(v[0]) for n, v in levels.items() if n.startswith(SEQUENCE)}
-        return objects(self.server.state(now_us), now_us, self.started_us(now_us), work, used)
+        return objects(self.server, self.server.state(now_us), now_us, self.started_us(now_us), work, used)
 
     def explain(self, request: p.ExplainRequest, now_us: int) -> p.Explained:
         """The plan with the times its steps take at the present load; what-if indexes are only imagined."""
@@ -239,7 +257,12 @@ class LiveServer:
                         )
                     )
         found += happened(self.history, since_us, now_us)
-        return p.LogMessages(until_us=now_us, messages=sorted(found, key=lambda message: message.at_us))
+        off_us = int(self.server.state(now_us).now.clock_off_s * 1e6)
+        found = [one.model_copy(update={"at_us": one.at_us + off_us}) for one in found] if off_us else found
+        found.sort(key=lambda message: message.at_us)
+        if len(found) > MOST_MESSAGES:  # the next ask begins where this answer ends
+            now_us, found = found[MOST_MESSAGES].at_us, found[:MOST_MESSAGES]
+        return p.LogMessages(until_us=now_us, messages=found)
 
     # changes --------------------------------------------------------------------------------------
 

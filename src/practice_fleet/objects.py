@@ -14,6 +14,8 @@ from practice_fleet.planner.catalogue import Index
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import PracticeServer
+from practice_fleet.transaction_numbers import ages_of_tables
+from practice_fleet.upkeep_times import kept_tables
 
 MOST_NUMBER = 2**31 - 1
 COLUMN, INDEX = "column.", "index "
@@ -38,20 +40,29 @@ def schema(server: PracticeServer, state: State, now_us: int) -> p.Schema:
             for i in state.catalogue.on(name)
         ]  # fmt: skip
         tables.append(
-            p.Table(name=name, rows=table.rows, bytes=int(table.pages * PAGE_BYTES), columns=columns, indexes=indexes)
+            p.Table(
+                name=name,
+                rows=table.rows,
+                bytes=int(table.pages * PAGE_BYTES),
+                columns=columns,
+                indexes=indexes,
+                options={"upkeep_enabled": "off"} if name in state.now.unkept_tables else {},
+            )
         )
     return p.Schema(at_us=now_us, database=server.cluster.database, tables=tables)
 
 
-def objects(state: State, now_us: int, started_us: int, work: Work, used: Mapping[str, float]) -> p.Objects:
+def objects(
+    server: PracticeServer, state: State, now_us: int, started_us: int, work: Work, used: Mapping[str, float]
+) -> p.Objects:
     """Counters since the start, from ``work`` as ``work_of_call`` adds it up; rows that are dead take room until upkeep is run.
     ``used`` are shares of sequences.
     """
+    kept, ages = kept_tables(server, state, now_us), ages_of_tables(server, state, now_us)
     tables, indexes = [], []
     for name, table in state.catalogue.tables.items():
         done = work.get(name, {})
         over = list(state.catalogue.on(name))
-        believed = state.catalogue.rows_expected(name)
         dead = state.now.dead_shares.get(name, 0.0)
         tables.append(
             p.TableCounters(
@@ -59,7 +70,8 @@ def objects(state: State, now_us: int, started_us: int, work: Work, used: Mappin
                 index_bytes=sum(map(_index_bytes, over)), needed_bytes=int(table.pages / table.bloat / (USUAL_DEAD if dead else 1) * PAGE_BYTES),
                 scans=done.get("scans", 0.0), rows_by_scan=done.get("rows_by_scan", 0.0), lookups=done.get("lookups", 0.0),
                 rows_by_lookup=done.get("rows_by_lookup", 0.0), inserts=done.get("insert", 0.0), updates=done.get("update", 0.0),
-                deletes=done.get("delete", 0.0), changed_since=abs(table.rows - believed),
+                deletes=done.get("delete", 0.0), changed_since=kept[name].changed_since,
+                upkeep_us=kept[name].upkeep_us, statistics_us=kept[name].statistics_us, transaction_age=ages[name],
                 column_updates={c: done[f"{COLUMN}{c}"] for c in table.columns if f"{COLUMN}{c}" in done},
             )
         )  # fmt: skip

@@ -20,6 +20,7 @@ from practice_fleet.events.pages import Pages, Store, StoredObject
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.run import Run
 from practice_fleet.history import History
+from practice_fleet.makes import FIRST, Make
 from practice_fleet.physics.cache import Accessed
 from practice_fleet.physics.checkpoints import checkpoints
 from practice_fleet.physics.demand import Visits, bypasses
@@ -34,6 +35,7 @@ class Play:
     state: PlayState
     folder: Path
     stop: threading.Event
+    make: Make
 
 
 class Plays:
@@ -43,7 +45,7 @@ class Plays:
         self.folder = Path(tempfile.mkdtemp(prefix="practice-plays-"))
         self.plays: dict[str, Play] = {}
 
-    def start(self, history: History, request: PlayRequest, now_us: int) -> PlayState:
+    def start(self, history: History, request: PlayRequest, now_us: int, make: Make = FIRST) -> PlayState:
         """Check the request and begin; Refused names what cannot be played, and nothing is begun then."""
         arrival = request.arrival
         if arrival.kind == "open" and arrival.rate_per_s is None:
@@ -61,6 +63,7 @@ class Plays:
             PlayState(play=name, state="running", done_s=0, seconds=request.seconds),
             self.folder / name,
             threading.Event(),
+            make,
         )
         play.folder.mkdir()
         self.plays[name] = play

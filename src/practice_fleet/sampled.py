@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
+from practice_fleet.actor_frames import sample_rows, session_of, working
 from practice_fleet.history import Block, History
 from practice_fleet.physics.wait_events import EVENTS, LOCK, OBJECT, Limits
 
@@ -23,7 +26,9 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
     minute, event, statement = np.nonzero(counts)
     repeat = counts[minute, event, statement]
     total = int(repeat.sum())
-    limit = max(2, int(float(block.state.settings["max_sessions"])))
+    idle = int(float(block.state.settings["max_sessions"]))
+    actors = {actor.key: session_of(block.state, actor) for actor in block.state.actors}
+    limit = max(2, idle - len(actors))
     second = np.repeat(minute, repeat) * 60 + placing.integers(0, 60, total)
     _pile_up(history, block, second, np.repeat(event, repeat), np.repeat(statement, repeat))
     order = np.argsort(second, kind="stable")
@@ -31,8 +36,8 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
     total = len(order)
     second, event, statement = second[order], np.repeat(event, repeat)[order], np.repeat(statement, repeat)[order]
     session = _sessions(second, naming.integers(1, limit, total), limit)
-    blocker = pl.Series("blocked_by", _blockers(block, second, event, statement, session, limit), dtype=pl.Int64)
-    return pl.DataFrame(
+    blocker = pl.Series("blocked_by", _blockers(block, second, event, statement, session, idle, actors), dtype=pl.Int64)
+    seen = pl.DataFrame(
         {
             "at_us": block.first_us + second * 1_000_000,
             "session": session,
@@ -41,6 +46,7 @@ def sampled(history: History, block: Block) -> pl.DataFrame:
             "blocked_by": blocker.replace(NOBODY, None),
         }
     )
+    return pl.concat([seen, *(sample_rows(block, actor) for actor in working(block))], how="vertical_relaxed")
 
 
 def _pile_up(history: History, block: Block, second: Whole, event: Whole, statement: Whole) -> None:
@@ -77,8 +83,12 @@ def _sessions(second: Whole, drawn: Whole, limit: int) -> Whole:
     return np.asarray((rank + drawn[starts][group]) % (limit - 1) + 1)
 
 
-def _blockers(block: Block, second: Whole, event: Whole, statement: Whole, session: Whole, idle: int) -> Whole:
-    """For each row the ``idle`` session, one that waits itself, or one at work; ``NOBODY`` for who does not wait."""
+def _blockers(
+    block: Block, second: Whole, event: Whole, statement: Whole, session: Whole, idle: int, actors: Mapping[str, int]
+) -> Whole:
+    """For each row the ``idle`` session, one of the ``actors``, one that waits itself, or one at work; ``NOBODY`` for who does not
+    wait, or waits for what no session keeps.
+    """
     found = np.full(len(second), NOBODY)
     waits = (event == LOCK) | (event == OBJECT)
     if not waits.any():
@@ -97,8 +107,8 @@ def _blockers(block: Block, second: Whole, event: Whole, statement: Whole, sessi
         elif hold.behind in block.keys:
             before = waiting.of(second[here] * width + block.keys.index(str(hold.behind)))
             found[here] = np.where(before != NOBODY, before, idle)
-        else:
-            found[here] = idle
+        elif not hold.nobody:
+            found[here] = idle if hold.by is None else actors.get(hold.by, NOBODY)
     return found
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import zlib
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from datetime import UTC, datetime
 from typing import Protocol
 
 import numpy as np
@@ -16,17 +15,21 @@ from practice_fleet.conditions import Conditions, State
 from practice_fleet.physics.queueing import Array
 from practice_fleet.planner.plan import Side
 from practice_fleet.planner.query import canonical
+from practice_fleet.rhythms import rhythm
 from practice_fleet.scenario.clusters import ClusterSpec, ServerSpec
+from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.document import Scenario
-from practice_fleet.scenario.work import RhythmSpec, StatementSpec
+from practice_fleet.scenario.work import StatementSpec
+from practice_fleet.transactions import transactions_of
 from practice_fleet.troubles.base import Said
 from practice_fleet.troubles.members import MemberDown, PeerDown
+from practice_fleet.volume_use import FullVolumes
 
 MINUTE_US = 60_000_000
 HOUR_US = 60 * MINUTE_US
 DAY_US = 24 * HOUR_US
-MONDAY_US = 4 * DAY_US  # 1970-01-05 was a Monday
 SWING = 0.06
+FULL = -1  # beside the numbers of influences, whether a volume is full
 UNKNOWN = StatementSpec(sql="-", service="trial", user="trial", rate=1, rhythm="trial")
 
 
@@ -41,6 +44,7 @@ class Influence(Protocol):
     def change(self, now: Conditions, hours: float) -> None: ...
     def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]: ...
     def levels(self, hours: float) -> dict[str, float]: ...
+    def bytes_added(self, tables: Mapping[str, TableSpec], hours: float) -> float: ...
     def says(self, server: str) -> list[Said]: ...
     def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]: ...
 
@@ -56,11 +60,13 @@ class PracticeServer:
         self.load_seed = zlib.crc32(f"{scenario.seed}/{leading}".encode())
         self.settings = setting_rules.resolve(cluster.settings, spec.settings)
         self.database = scenario.database_of(spec.name)
-        self.statements = {k: s for k, s in self.database.statements.items() if self._runs(s)}
+        self.statements = {k: s for k, s in self.database.all_rates().items() if self._runs(s)}
+        self.transactions = transactions_of(self.database, self.statements)
         self.influences: list[Influence] = [t for t in scenario.troubles if spec.name in t.servers]
         self.influences += self._peers_down()
         self.peers: dict[str, PracticeServer] = {}  # the other servers of its cluster, where there is a fleet
         self._states: dict[tuple[tuple[int, int], ...], State] = {}
+        self._full = FullVolumes(self)
         self.workers = sum(one.role == "worker" for one in cluster.servers)
         self.side: Side | None = spec.role if spec.role in ("coordinator", "worker") else None
         scale = spec.scale / (self.workers if self.side else 1)
@@ -117,22 +123,29 @@ class PracticeServer:
         cluster = self.cluster
         now = Conditions(
             cluster.host, dict(self._tables), dict(self.statements), dict(self.settings), float(cluster.sessions),
-            side=self.side, workers=self.workers,
+            side=self.side, workers=self.workers, pool_sessions=cluster.pooler.sessions if cluster.pooler else None,
+            transactions=self.transactions,
         )  # fmt: skip
         for influence in self.influences:
             if influence.is_on(at_us, self.anchor_us):
                 influence.change(now, influence.hours(at_us, self.anchor_us))
-                began_s = influence.start_us(self.anchor_us) / 1e6
-                for key, hold in now.held.items():
-                    if hold.first_s is None:
-                        now.held[key] = replace(hold, first_s=began_s)
+                now.began(influence.start_us(self.anchor_us) / 1e6)
         return now
 
     def state(self, at_us: int) -> State:
-        key = self._key(at_us)
+        return self._state(at_us, self._full.is_full(at_us))
+
+    def state_with_room(self, at_us: int) -> State:
+        """The state at a moment if its volumes had room."""
+        return self._state(at_us, False)
+
+    def _state(self, at_us: int, full: bool) -> State:
+        key = (*self._key(at_us), (FULL, int(full)))
         if key not in self._states:
             now = self.conditions(at_us)
-            rates = {k: s.rate * self.part(s) for k, s in now.statements.items()}
+            if full:
+                now.fail_writes("a file could not be extended: no space is left on the volume")
+            rates = {k: s.rate * self.part(s, now.load) for k, s in now.statements.items()}
             usual = {k: rates[k] * self.scenario.rhythms[s.rhythm].mean for k, s in now.statements.items()}
             state = now.state(rates, usual)
             if state.memory.killed:  # started again, it is killed again, for as long as it needs so much
@@ -147,7 +160,7 @@ class PracticeServer:
             -(-at // MINUTE_US) * MINUTE_US
             for influence in self.influences
             for at in influence.moments(self.anchor_us, since_us, until_us)
-        }
+        } | set(self._full.moments(until_us))
         return sorted(at for at in times if since_us < at < until_us)
 
     def levels(self, at_us: np.ndarray) -> dict[str, Array]:
@@ -163,6 +176,15 @@ class PracticeServer:
             for number, at in enumerate(at_us.tolist()):
                 for name, value in influence.levels((at - start) / HOUR_US).items():
                     total.setdefault(name, np.zeros(len(at_us)))[number] += value
+        return total
+
+    def bytes_added(self, at_us: np.ndarray) -> Array:
+        """Bytes that influences added to the data volume at moments between which none begins or ends."""
+        total, first = np.zeros(len(at_us)), int(at_us[0])
+        for influence in self.influences:
+            if influence.is_on(first, self.anchor_us):
+                hours = (at_us - influence.start_us(self.anchor_us)) / HOUR_US
+                total += [influence.bytes_added(self._tables, one) for one in hours.tolist()]
         return total
 
     def trial_state(
@@ -189,7 +211,7 @@ class PracticeServer:
             base.now, settings=settings, statements=statements,
             held={names[k]: replace(h, behind=names.get(h.behind or "")) for k, h in base.now.held.items() if k in names},
             failing={names[k]: share for k, share in base.now.failing.items() if k in names},
-            pinned={names[k]: plan for k, plan in base.now.pinned.items() if k in names},
+            pinned={names[k]: plan for k, plan in base.now.pinned.items() if k in names}, actors=[], transactions=[],
         )  # fmt: skip
         state = State(catalogue, now, rates, workers)
         _ = state.plans
@@ -201,12 +223,13 @@ class PracticeServer:
 
     # load -----------------------------------------------------------------------------------------
 
-    def part(self, statement: StatementSpec) -> float:
-        """This server's part of the cluster's calls."""
+    def part(self, statement: StatementSpec, load: float | None = None) -> float:
+        """This server's part of the cluster's calls, with the load of its specification or another."""
+        load = self.spec.load if load is None else load
         if self.side:  # every worker does a part of every call
-            return self.spec.load
+            return load
         peers = [s for s in self.cluster.servers if statement.on in ("all", s.role) or s.role == "member"]
-        return self.spec.load / (len(peers) if peers and not self.spec.copy_of else 1)
+        return load / (len(peers) if peers and not self.spec.copy_of else 1)
 
     def offered(self, state: State, first_minute_us: int, minutes: int) -> Array:
         """Calls per second offered, shape (statements, minutes), with the week's rhythm and seeded noise."""
@@ -216,7 +239,9 @@ class PracticeServer:
         rows = np.empty((len(state.statements), minutes))
         for number, (key, statement) in enumerate(state.statements.items()):
             if statement.rhythm not in shapes:
-                shapes[statement.rhythm] = rhythm(self.scenario.rhythms[statement.rhythm], at)
+                shapes[statement.rhythm] = rhythm(
+                    self.scenario.rhythms[statement.rhythm], at, self.scenario.time_zone, self.scenario.holidays
+                )
             rows[number] = state.rates[key] * shapes[statement.rhythm] * swings
         return rows
 
@@ -225,24 +250,3 @@ class PracticeServer:
         days, which = np.unique(at_us // DAY_US, return_inverse=True)
         drawn = np.stack([np.random.default_rng([self.load_seed, 7, int(day)]).normal(0, SWING, 144) for day in days])
         return np.asarray(drawn[which, at_us % DAY_US // (10 * MINUTE_US)])
-
-
-def rhythm(spec: RhythmSpec, at_us: np.ndarray) -> Array:
-    """Share of the top rate at each moment."""
-    hour = at_us % DAY_US / HOUR_US
-    weekday = (at_us - MONDAY_US) // DAY_US % 7
-    if 0 in spec.hours:  # a job with a start and an end, not a tide
-        shape = np.array(spec.hours)[hour.astype(int)]
-    else:
-        shape = np.interp(hour - 0.5, np.arange(-1, 25), [spec.hours[-1], *spec.hours, spec.hours[0]])
-    shape = shape * np.array(spec.weekdays)[weekday]
-    if spec.month_days:
-        days, which = np.unique(at_us // DAY_US, return_inverse=True)
-        shape = shape * np.array([_on_day(int(day), spec.month_days) for day in days])[which]
-    return np.asarray(shape)
-
-
-def _on_day(day: int, wanted: list[int]) -> float:
-    date = datetime.fromtimestamp(day * 86_400, UTC)
-    following = datetime.fromtimestamp((day + 1) * 86_400, UTC)
-    return float(date.day in wanted or (-1 in wanted and following.month != date.month))

@@ -47,6 +47,8 @@ CATALOGUE: dict[str, SettingValue] = {
                      applies="at once", description="share of the buffer cache that is read back in after a restart"),
         SettingValue(name="lock_timeout_s", value=0, unit="s", default=0, minimum=0, maximum=86_400,
                      applies="at once", description="longest wait for a lock before the call fails; 0 is without end"),
+        SettingValue(name="deadlock_check_s", value=0, unit="s", default=1.0, minimum=0.001, maximum=600,
+                     applies="at once", description="how long a call waits for a lock before it is looked whether it waits in a circle"),
         SettingValue(name="statement_timeout_s", value=0, unit="s", default=0, minimum=0, maximum=86_400,
                      applies="at once", description="longest time of a call before it fails; 0 is without end"),
         SettingValue(name="idle_transaction_timeout_s", value=0, unit="s", default=0, minimum=0, maximum=86_400,

@@ -47,9 +47,11 @@ def slow(history: History, block: Block, threshold_s: float) -> Slow:
         if hold is None:
             continue
         meeting, waiting = (server.draws(100 + 2 * number + n, block.first_us) for n in range(2))
-        meets[:, number] = meeting.binomial(calls[:, number], np.minimum(1.0, hold.share(block.at_us / 1e6)))
+        meets[:, number] = meeting.binomial(
+            calls[:, number], np.minimum(1.0, hold.share(block.at_us / 1e6) * hold.of_calls)
+        )
         minute = np.repeat(np.arange(block.minutes), meets[:, number])
-        waits = np.minimum(waiting.random(minute.size) * hold.lasts_s, limits.lock_timeout_s)
+        waits = hold.wait_s(waiting.random(minute.size), limits.lock_timeout_s)
         lasted = mean[minute, number] + waits
         kept = lasted >= threshold_s
         parts.append((minute[kept], np.full(int(kept.sum()), number), lasted[kept], np.ones(int(kept.sum()))))

@@ -41,7 +41,7 @@ def test_lag_is_that_of_a_queue_worked_off_in_order() -> None:
     pages = rng.integers(0, 40, DAY_MINUTES) / 60
     capacity = np.where(np.arange(DAY_MINUTES) % 300 < 60, 0.0, 25.0)
     none = np.zeros(DAY_MINUTES)
-    day = _Day(pages, none, pages * 1000, none, none, capacity, None)
+    day = _Day(pages, none, pages * 1000, none, none, none, capacity, None)
     came = np.repeat(np.arange(DAY_MINUTES), (pages * 60).round().astype(int))
     done, room = 0, 0.0
     for minute in range(DAY_MINUTES):
@@ -58,8 +58,8 @@ def test_lag_is_that_of_a_queue_worked_off_in_order() -> None:
 
 def test_a_day_carries_on_what_the_day_before_left() -> None:
     busy, none = np.full(DAY_MINUTES, 1.0), np.zeros(DAY_MINUTES)
-    first = _Day(busy, none, busy, none, none, np.full(DAY_MINUTES, 30.0), None)
-    second = _Day(none, none, none, none, none, np.full(DAY_MINUTES, 60.0), first)
+    first = _Day(busy, none, busy, none, none, none, np.full(DAY_MINUTES, 30.0), None)
+    second = _Day(none, none, none, none, none, none, np.full(DAY_MINUTES, 60.0), first)
     assert first.lag(np.array([DAY_MINUTES]))[0][0] == pytest.approx(DAY_MINUTES * 30, rel=1e-6)
     assert second.lag(np.array([360.0]))[0][0] == pytest.approx((DAY_MINUTES + 360 - 1080) * 60, rel=1e-6)
     assert second.lag(np.array([721.0]))[0][0] == 0

@@ -53,7 +53,7 @@ def deadlocking(rows: int, order: str, locked: int = 4) -> tuple[Run, float]:
     many = visits(processor_s=0.02, log_s=0.001, log_bytes=10, commits=True, hot_rows=rows)
     many = type(many)(**(many.__dict__ | {"locked_rows": locked, "same_order": order == "same"}))
     arrival = Arrival(kind="open", rate_per_s=100)
-    frame = Run(host(64), [many], [1], arrival, Limits(1000), seed=3).play(200)
+    frame = Run(host(64), [many], [1], arrival, Limits(1000, deadlock_check_s=0), seed=3).play(200)
     return frame, float(frame.executions["failed"].mean())  # type: ignore[return-value, arg-type]
 
 
@@ -67,6 +67,19 @@ def test_locks_in_any_order_end_in_deadlocks_and_in_one_order_never() -> None:
     for rows, share in shares.items():
         assert share == pytest.approx(formula[rows], rel=0.35), "the formula counts circles of two only"
     assert deadlocking(120, "any", locked=2)[1] < shares[120] / 4
+
+
+def test_a_circle_is_found_after_a_time_and_is_waited_in_until_then() -> None:
+    """By events a victim has waited at least so long; by the clock the circles lengthen what rows are kept, and the two agree."""
+    many = visits(processor_s=0.02, log_s=0.001, log_bytes=10, commits=True, hot_rows=200)
+    many = type(many)(**(many.__dict__ | {"locked_rows": 4, "same_order": False}))
+    arrival, check_s = Arrival(kind="open", rate_per_s=60), 0.5
+    found = Run(host(64), [many], [1], arrival, Limits(1000, deadlock_check_s=check_s), seed=3).play(1500).executions
+    failed = found.filter("failed")
+    assert len(failed) > 10 and float(failed["wait.row_lock"].min()) >= check_s  # type: ignore[arg-type]
+    formula = hot_rows(60.0, 0.021, 200, 4, False, float("inf"), check_s)
+    assert float(found["failed"].mean()) == pytest.approx(float(formula.victims), rel=0.5)  # type: ignore[arg-type]
+    assert float(hot_rows(60.0, 0.021, 200, 4, False, float("inf")).mean) < float(formula.mean)
 
 
 def test_who_would_close_a_circle_is_found_over_any_number_of_others() -> None:
@@ -142,7 +155,7 @@ def test_a_trial_on_a_troubled_server_meets_the_same_sessions(scenario: Scenario
 
 
 def test_deadlocks_fail_calls_and_the_log_names_each_victim(scenario: Scenario) -> None:
-    server = ill(scenario, cause="deadlocks", statement="count_for_branch", size=30)
+    server = ill(scenario, cause="deadlocks", statement="count_for_branch", size=80)
     frame = frames.metric_frame(History(server), NOW, NOW + 60 * MINUTE_US)
     said = LiveServer(History(server), NOW).messages(NOW, NOW + HOUR_US).messages
     victims = [m for m in said if "given up as victim" in m.text]

@@ -83,7 +83,7 @@ def _plans(store: Store, server_id: int, probe: Probe, registry: StatementRegist
         if span is None:
             return
         frame = segments.read(session, [server_id], "statement", *span, columns=["statement", "plan_key"])
-    seen = frame.group_by("statement", "plan_key").agg(pl.col("at_us").max())
+    seen = frame.drop_nulls("plan_key").group_by("statement", "plan_key").agg(pl.col("at_us").max())
     for row in seen.iter_rows(named=True):
         take_plan(store, server_id, probe, int(row["statement"]), row["plan_key"], int(row["at_us"]))
 

@@ -23,6 +23,7 @@ WHAT: dict[p.Ability, str] = {
     "objects": "reads, writes and sizes of tables and indexes, and sequences",
     "explain": "plans of texts", "plans": "plans that were in use", "messages": "log messages",
     "history": "what was recorded before capture began",
+    "page_trace": "pages asked for one after the other",
 }  # fmt: skip
 MOST_BYTES = 16 * 2**20
 MOST_OF = {"identity": 2**16, "host": 2**18, "counters": 2**20, "readiness": 2**20, "settings": 2**22, "members": 2**20}
@@ -123,6 +124,10 @@ class HttpProbe:
         """Recorded rows of a past span; columns as in docs/probe-protocol.md."""
         path = f"history/{kind}?since_us={since_us}&until_us={until_us}"
         return _frame(self._send("GET", path, deadline_s=300, most_bytes=MOST_HISTORY_BYTES))
+
+    def page_trace(self, asks: int) -> pl.DataFrame:
+        """Pages asked for one after the other: ``object``, ``page``, ``in_order``."""
+        return _frame(self._send("GET", f"pages?asks={asks}", deadline_s=60, most_bytes=MOST_HISTORY_BYTES))
 
     def play(self, request: p.PlayRequest) -> p.PlayState:
         return self._read(self._send("POST", "plays", request, deadline_s=30), p.PlayState)

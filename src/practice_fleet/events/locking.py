@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import simpy
 
+from practice_fleet.actors import FOR_GOOD_S
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.rows import Row, Rows
 from practice_fleet.events.stations import Steps
@@ -58,6 +59,12 @@ class Locking:
         if turn is None:
             return True
         if self.rows.closes_circle(number, row):
+            where[1], where[2] = LOCK, self.rows.holders[row]
+            yield env.timeout(self.limits.deadlock_check_s)
+            where[2] = NOBODY
+            spent[LOCK] += env.now - since
+            if turn.triggered:
+                return True
             self.rows.give_up(number, row)
             return False
         where[1], where[2] = LOCK, self.rows.holders[row]
@@ -71,7 +78,8 @@ class Locking:
 
     def _idle_session(self, statement: int, hold: Hold) -> Steps:
         """A session that keeps the rows of a statement for a time and does nothing, again and again."""
-        yield self.env.timeout(self.random.uniform() * hold.every_s)
+        if hold.lasts_s < FOR_GOOD_S:
+            yield self.env.timeout(self.random.uniform() * hold.every_s)
         while True:
             over = self.idle[statement] = self.env.event()
             self.stuck[statement] = []
@@ -84,6 +92,8 @@ class Locking:
         """Wait until the idle session, or a call that waits for it, is out of the way; False when patience ends."""
         hold, behind = self.holds[statement]
         event = OBJECT if hold.whole else LOCK
+        if hold.of_calls < 1 and self.random.uniform() > hold.of_calls:
+            return True
         over = self.idle.get(statement if behind is None else behind)
         stuck = self.stuck.get(behind, []) if behind is not None else []
         if over is None or (behind is not None and not stuck):
@@ -92,7 +102,7 @@ class Locking:
         where[1], where[2] = event, stuck[0] if stuck else self.idle_number
         if behind is None:
             self.stuck[statement].append(number)
-        patience = self.limits.lock_timeout_s
+        patience = min(self.limits.lock_timeout_s, hold.patience_s)
         yield over if patience == float("inf") else over | self.env.timeout(patience)
         where[2] = NOBODY
         spent[event] += self.env.now - since

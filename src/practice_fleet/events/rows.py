@@ -31,7 +31,9 @@ class Rows:
     def closes_circle(self, owner: int, row: Row) -> bool:
         """Whether the holder of the row waits, over however many others, for the owner."""
         at: Row | None = row
-        while at is not None:
+        seen: set[Row] = set()
+        while at is not None and at not in seen:  # others may have a circle of their own that is not found yet
+            seen.add(at)
             holder = self.holders.get(at)
             if holder is None or holder == owner:
                 return holder == owner

@@ -49,19 +49,23 @@ class LogFlow(Flow):
     def _make(self, day: int) -> _Day:
         first = self.start_us + day * DAY_US
         flow = asked_for(self.primary, first, DAY_MINUTES, _changed_and_logged)
-        apply_s, read_share, capacity = np.empty((3, DAY_MINUTES))
+        apply_s, read_share, capacity, processor_s = np.empty((4, DAY_MINUTES))
         for state, a, count in spans(self.replica, first, DAY_MINUTES):
             begin = (a - first) // MINUTE_US
             part = slice(begin, begin + count)
             read_share[part] = _read_share(self.primary.state(a), state)
             latency = Volume.of(state.hardware.data_volume).latency_s
-            one = APPLY_PAGE_S / state.hardware.core_speed + read_share[part] * latency / READ_AHEAD
-            apply_s[part] = one * state.now.apply_slowdown
+            # others that want more cores than there are leave the one process its share of the time
+            stretched = max(1.0, (state.now.background_cores + 1) / state.hardware.cores)
+            reading = read_share[part] * latency / READ_AHEAD
+            working = APPLY_PAGE_S / state.hardware.core_speed
+            processor_s[part] = (working + reading) * state.now.apply_slowdown - reading
+            apply_s[part] = processor_s[part] * stretched + reading
             stands = state.now.long_reader & (np.arange(begin, begin + count) % READER_CYCLE < STANDS_STILL)
             capacity[part] = np.where(stands | state.now.down, 0.0, 60.0 / apply_s[part])
         before = self._days[-1] if self._days else None
         pages, written, logged = flow
-        return _Day(pages, written, logged, apply_s, read_share, capacity, before)
+        return _Day(pages, written, logged, apply_s, processor_s, read_share, capacity, before)
 
     def _over(self, first_us: int, minutes: int, name: str) -> Array:
         """A figure of the days by minute, for a span that may reach over midnight."""
@@ -82,6 +86,8 @@ class LogFlow(Flow):
             "pages_written": self._over(first_us, minutes, "written_per_s") * 60,
             "pages_read": pages * self._over(first_us, minutes, "read_share"),
             "log_bytes_applied": self._over(first_us, minutes, "bytes_per_s") * 60,
+            "apply_busy_s": self._over(first_us, minutes, "busy_s"),
+            "apply_processor_s": self._over(first_us, minutes, "working_s"),
         }
 
     def levels(self, at_us: np.ndarray) -> dict[str, Array]:
@@ -104,8 +110,8 @@ class _Day:
     """
 
     def __init__(
-        self, pages: Array, written: Array, logged: Array, apply_s: Array, read_share: Array, capacity: Array,
-        before: _Day | None,
+        self, pages: Array, written: Array, logged: Array, apply_s: Array, processor_s: Array, read_share: Array,
+        capacity: Array, before: _Day | None,
     ) -> None:  # fmt: skip
         self.pages_per_s, self.written_per_s, self.bytes_per_s = pages, written, logged
         self.apply_s, self.read_share, self.before = apply_s, read_share, before
@@ -117,6 +123,8 @@ class _Day:
         self.come = start + np.concatenate([[0.0], np.cumsum(pages * 60)])
         walk = left + np.concatenate([[0.0], np.cumsum(pages * 60 - capacity)])
         self.left = walk - np.minimum(np.minimum.accumulate(walk), 0.0)
+        done = pages * 60 - np.diff(self.left)
+        self.busy_s, self.working_s = done * apply_s, done * processor_s
 
     def lag(self, minutes: Array) -> tuple[Array, Array]:
         """Seconds and bytes behind at moments of the day, given in minutes."""

@@ -25,18 +25,21 @@ class StorageFlow(Flow):
     def others(self, first_us: int, minutes: int) -> Others | None:
         total = Others.none(minutes)
         for server, flows in self._others:
-            total = total + Others(*asked_for(server, first_us, minutes, _requests))
+            total = total + Others(*asked_for(server, first_us, minutes, requests_of_calls))
             for state, a, count in spans(server, first_us, minutes):
                 at = a + np.arange(count, dtype=np.int64) * MINUTE_US
                 volume = Volume.of(state.hardware.data_volume)
-                total.add_at((a - first_us) // MINUTE_US, Others.of_pages(state.background(at), volume))
+                total.add_at(
+                    (a - first_us) // MINUTE_US,
+                    Others.of_pages((state.background(at) + state.now.background_reads_per_s), volume),
+                )
             for flow in flows:
                 if (more := flow.others(first_us, minutes)) is not None:
                     total = total + more
         return total
 
 
-def _requests(state: State) -> Array:
+def requests_of_calls(state: State) -> Array:
     """Requests to the data volume, seconds on its channels and at its gate, of one call of each statement."""
     volume = Volume.of(state.hardware.data_volume)
     rows = []

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from hardy_gauge.probes.protocol import Refused
 from practice_fleet.conditions import Conditions
+from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import PracticeServer
 from practice_fleet.troubles.base import Said
@@ -56,6 +57,10 @@ class Operation:
 
     def levels(self, hours: float) -> dict[str, float]:
         return {}
+
+    def bytes_added(self, tables: Mapping[str, TableSpec], hours: float) -> float:
+        """What it added to the data volume after ``hours``."""
+        return 0.0
 
     def says(self, server: str) -> list[Said]:
         return []

@@ -4,22 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from practice_fleet import growth_steps
 from practice_fleet import settings as rules
 from practice_fleet.conditions import Conditions
 from practice_fleet.operations.base import Operation, led_from, whole_cluster
 from practice_fleet.scenario.units import PAGE_BYTES
-from practice_fleet.server import HOUR_US, MINUTE_US, PracticeServer
-from practice_fleet.troubles.base import STAGE_HOURS, Said
+from practice_fleet.server import MINUTE_US, PracticeServer
+from practice_fleet.troubles.base import Said
 
 COLD_STEPS = 6
-STEP_US = STAGE_HOURS * HOUR_US
 
 
 @dataclass
 class SetSetting(Operation):
     """Change a setting; one that applies at a restart waits for the next.
 
-    Upkeep switched off has an effect that grows, in steps of six hours. How plans are spread over workers is set on
+    Upkeep switched off has an effect that grows. How plans are spread over workers is set on
     their coordinator for all of them.
     """
 
@@ -48,15 +48,14 @@ class SetSetting(Operation):
         return self.effective_us is not None and at_us >= self.effective_us
 
     def stage(self, at_us: int, anchor_us: int) -> int:
-        return (at_us - self.start_us(anchor_us)) // STEP_US if self._grows else 0
+        return growth_steps.step_of(at_us - self.start_us(anchor_us)) if self._grows else 0
 
     def hours(self, at_us: int, anchor_us: int) -> float:
-        return float(self.stage(at_us, anchor_us) * STAGE_HOURS)
+        return growth_steps.hours_of(self.stage(at_us, anchor_us)) if self._grows else 0.0
 
     def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]:
         start = self.start_us(anchor_us)
-        first = start + max(0, -(-(since_us - start) // STEP_US)) * STEP_US
-        return [start, *(range(first, until_us, STEP_US) if self._grows else ())]
+        return [start, *(growth_steps.edges(start, since_us, until_us) if self._grows else ())]
 
     def change(self, now: Conditions, hours: float) -> None:
         now.settings[self.name] = self.value
@@ -102,7 +101,7 @@ class Restart(Operation):
     def change(self, now: Conditions, hours: float) -> None:
         filled = (1 + int(hours * 3.6e9 * COLD_STEPS / max(self.fill_us, MINUTE_US))) / COLD_STEPS
         cold = float(now.settings["buffer_cache_bytes"]) * min(1.0, max(filled, self.warm))
-        now.cache_filled_bytes = max(float(2**20), cold)
+        now.cache_filled_bytes = min(now.cache_filled_bytes or cold, max(float(2**20), cold))
         if self.warm and filled <= 1 / COLD_STEPS:  # reading the old pages back is work of its own
             read_back = self.warm * float(now.settings["buffer_cache_bytes"]) / PAGE_BYTES
             now.background_pages_per_s += read_back / (max(self.fill_us, MINUTE_US) / COLD_STEPS / 1e6)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from practice_fleet.physics.demand import LOG_RECORD_BYTES, Visits
 from practice_fleet.physics.locks import Hold
@@ -59,6 +60,26 @@ class Minutes:
     @property
     def response(self) -> Array:
         return np.asarray(self.seconds.sum(axis=0))
+
+    def where(self, mask: NDArray[np.bool_], other: Minutes) -> Minutes:
+        """These minutes where the mask (minutes,) is true, else those of another solution of the same statements."""
+
+        def of(mine: Array, its: Array) -> Array:
+            return np.where(mask, mine, its)
+
+        parts = {
+            f.name: of(getattr(self, f.name), getattr(other, f.name))
+            for f in fields(self)
+            if f.name not in ("neighbours", "utilisation")
+        }
+        near, far = self.neighbours, other.neighbours
+        return Minutes(
+            **parts,
+            neighbours=Others(
+                of(near.requests, far.requests), of(near.channel_s, far.channel_s), of(near.gate_s, far.gate_s)
+            ),
+            utilisation={name: of(busy, other.utilisation[name]) for name, busy in self.utilisation.items()},
+        )
 
 
 def _moments(per_call: list[tuple[Array, Array, Array]], rate: Array) -> tuple[Array, Array, Array]:
@@ -127,13 +148,14 @@ def solve(
     offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, own: Others | None = None,
     neighbours: Others | None = None,
     holds: Sequence[Hold | None] = (), waits: Array | None = None, start_s: Array | None = None,
+    kept_after: Callable[[Array], Array] | None = None,
 ) -> Minutes:  # fmt: skip
     """As ``_solve``, with no more sessions at work than there may be: calls that find none free are refused, so that of what
     is offered as much is let in as the limit allows.
     """
 
     def at(share: Array) -> tuple[Minutes, Array]:
-        found = _solve(offered * share, visits, host, limits, own, neighbours, holds, waits, start_s)
+        found = _solve(offered * share, visits, host, limits, own, neighbours, holds, waits, start_s, kept_after)
         return found, (found.rate * found.response).sum(axis=0) > limits.max_sessions * SLACK
 
     least, most = np.zeros(offered.shape[1]), np.ones(offered.shape[1])
@@ -152,13 +174,15 @@ def _solve(
     offered: Array, visits: list[Visits], host: HostSpec, limits: Limits, own: Others | None = None,
     neighbours: Others | None = None,
     holds: Sequence[Hold | None] = (), waits: Array | None = None, start_s: Array | None = None,
+    kept_after: Callable[[Array], Array] | None = None,
 ) -> Minutes:  # fmt: skip
     """Open network of M/G/c stations, gates, group commit and row locks; overload is capped at the busiest station.
 
     ``offered`` has shape (statements, minutes), calls per second; ``own`` is what the server asks of its data
     volume besides, ``neighbours`` what other servers on the same storage ask of it
     besides, by minute; ``holds`` are sessions that keep a statement's rows; ``waits`` seconds per call spent
-    waiting for other servers, in the shape of ``offered``; ``start_s`` when each minute begins (s of the epoch).
+    waiting for other servers, in the shape of ``offered``; ``start_s`` when each minute begins (s of the epoch);
+    ``kept_after`` as ``wait_for_rows`` has it.
     When a station would be more than 97% busy, all rates are served in the same lower proportion, what
     others ask of the data volume too; the sessions then fill up to the limit.
     """
@@ -202,7 +226,7 @@ def _solve(
         + queue**2 / np.maximum(d.bursts[:, None], 1)
     )
     starts: Array = np.arange(offered.shape[1]) * np.float64(60) if start_s is None else start_s
-    rows = wait_for_rows(seconds, variance, rate, visits, holds, limits.lock_timeout_s, starts)
+    rows = wait_for_rows(seconds, variance, rate, visits, holds, limits, starts, kept_after)
 
     work = seconds.sum(axis=0)
     sessions = (rate * work).sum(axis=0)

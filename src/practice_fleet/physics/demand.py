@@ -31,7 +31,8 @@ class Visits:
     pages that the session itself must write to make room. ``pages_read`` are what the engine reads from the operating system,
     which has ``system_hits`` of them; ``storage_pages`` come from the volume. The processor is visited once between any two.
     ``random``, ``stream`` and ``changed`` are the pages asked for by object, before any cache;
-    ``record_bytes`` is the log without page images. ``exchange_s`` is spent sending rows to other servers of the
+    ``record_bytes`` is the log without page images; ``ends`` when a transaction that wrote ends with it, and ``commits`` when it waits
+    for that. ``sent_bytes`` go to the client. ``exchange_s`` is spent sending rows to other servers of the
     cluster; ``beside`` is how many tasks a worker of a reporting cluster runs beside each other for it.
     """
 
@@ -45,6 +46,7 @@ class Visits:
     log_bytes: float
     log_s: float
     commits: bool
+    ends: bool
     dirty: float
     client_s: float
     hot_rows: int | None
@@ -59,6 +61,7 @@ class Visits:
     system_hits: float = 0.0
     storage_pages: float = 0.0
     record_bytes: float = 0.0
+    sent_bytes: float = 0.0
     random: dict[str, float] = field(default_factory=dict)
     stream: dict[str, float] = field(default_factory=dict)
     changed: dict[str, float] = field(default_factory=dict)
@@ -112,9 +115,11 @@ def bypasses(catalogue: Catalogue, name: str, cache_pages: float) -> bool:
 
 def situation(
     catalogue: Catalogue, plans: dict[str, Node], rates: dict[str, float], host: HostSpec,
-    settings: dict[str, Value], memory: Memory, cache_pages: float, side: Side | None = None,
+    settings: dict[str, Value], memory: Memory, cache_pages: float, side: Side | None = None, system_share: float = 1.0,
 ) -> Situation:  # fmt: skip
-    """Caches and checkpoints under this mix of statements, at these calls per second."""
+    """Caches and checkpoints under this mix of statements, at these calls per second; ``system_share`` of the operating system's cache
+    is filled.
+    """
     ordinary: dict[str, float] = {}
     scanned: dict[str, float] = {}
     changed: dict[str, float] = {}
@@ -134,7 +139,7 @@ def situation(
     for name in [*catalogue.tables, *catalogue.indexes]:
         pages, skew = catalogue.pages_of(name), catalogue.skew_of(name)
         objects.append(Accessed(name, pages, skew, ordinary.get(name, 0.0), scanned.get(name, 0.0)))
-    caches = two_levels(objects, cache_pages, memory.system_cache / PAGE_BYTES)
+    caches = two_levels(objects, cache_pages, memory.system_cache * system_share / PAGE_BYTES)
     touched = [Accessed(o.name, o.pages, o.skew, changed[o.name]) for o in objects if o.name in changed]
     done = checkpoints(
         touched, log, float(settings["log_capacity_bytes"]), float(settings["checkpoint_interval_s"]),
@@ -203,6 +208,7 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
         log_bytes=log if writes else 0.0,
         log_s=write_s if writes else 0.0,
         commits=writes and settings["commit_mode"] == "wait",
+        ends=writes,
         dirty=dirty,
         client_s=host.network_latency_s + returned * (top.width + ROW_SENT_BYTES) / host.network_bytes_per_s,
         hot_rows=statement.hot_rows if writes else None,
@@ -217,6 +223,7 @@ def _of_nodes(catalogue: Catalogue, nodes: list[Node], top: Node, statement: Sta
         beside=max(beside(top), 1e-3) if now.side == "worker" else 1.0,
         system_hits=system_hits,
         record_bytes=records,
+        sent_bytes=returned * (top.width + ROW_SENT_BYTES),
         random=random,
         stream=stream,
         changed=changed,

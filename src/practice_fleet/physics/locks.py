@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike
 from practice_fleet.physics.queueing import Array
 
 MOST_BUSY = 0.98
+ROUNDS = 30
 
 
 @dataclass(frozen=True)
@@ -18,7 +19,9 @@ class Hold:
     (seconds of the epoch; None for whenever what brings it begins).
 
     ``behind`` names the statement whose waiting calls are what this one waits for, when the session that does
-    nothing is not itself in its way; ``whole`` when it keeps a whole object and not rows.
+    nothing is not itself in its way; ``whole`` when it keeps a whole object and not rows; ``by`` is the key of the session, followed
+    by itself, that keeps it; ``nobody`` when no session keeps it any more: then callers wait for as long as they are patient
+    (``patience_s``). ``of_calls`` is the share of the statement's calls that want what is kept.
     """
 
     lasts_s: float
@@ -26,6 +29,10 @@ class Hold:
     behind: str | None = None
     whole: bool = False
     first_s: float | None = None
+    by: str | None = None
+    nobody: bool = False
+    of_calls: float = 1.0
+    patience_s: float = np.inf
 
     def cut(self, idle_timeout_s: float) -> Hold:
         """The same where sessions that idle inside a transaction are ended after so long; 0 is never."""
@@ -50,7 +57,14 @@ class Hold:
 
     def waiting(self, age_s: ArrayLike, patience_s: float) -> Array:
         """Calls that wait when a hold is so old, for one call a second: those that came since, while their patience lasts."""
-        return np.asarray(np.clip(np.asarray(age_s, dtype=float), 0.0, patience_s))
+        return (
+            np.asarray(np.clip(np.asarray(age_s, dtype=float), 0.0, min(patience_s, self.patience_s))) * self.of_calls
+        )
+
+    def wait_s(self, place: ArrayLike, patience_s: float) -> Array:
+        """Seconds that a call waits which came at this share of what is left of the hold."""
+        left = np.asarray(place, dtype=float) * self.lasts_s
+        return np.asarray(np.minimum(left, min(patience_s, self.patience_s)))
 
     def minutes(self, start_s: ArrayLike, patience_s: float, span_s: float = 60.0) -> tuple[Array, Array, Array]:
         """Of the minutes that begin then, each for one call a second: seconds waited in it ÷ its calls, the second moment of the
@@ -59,6 +73,7 @@ class Hold:
         Seconds are of the minute in which they are waited, which may be later than the one in which the call came; over a whole hold
         they are the same. A call comes at any moment and waits for the rest of the hold.
         """
+        patience_s = min(patience_s, self.patience_s)
         start = np.asarray(start_s, dtype=float) - (self.first_s or 0.0)
         mean, second, gave_up = (np.zeros_like(start) for _ in range(3))
         for back in range(int((span_s + self.lasts_s) // self.every_s) + 2):
@@ -71,7 +86,8 @@ class Hold:
             left, rest = self.lasts_s - early, self.lasts_s - late
             second += np.where(here, _second(left, patience_s) - _second(rest, patience_s), 0.0)
             gave_up += np.where(here, np.maximum(0.0, left - np.maximum(rest, patience_s)), 0.0)
-        return mean / span_s, second / span_s, gave_up / span_s
+        calls = span_s / self.of_calls
+        return mean / calls, second / calls, gave_up / calls
 
 
 def _first(seconds: Array, most: float) -> Array:
@@ -99,7 +115,15 @@ class Waits:
     victims: Array
 
 
-def hot_rows(rate: ArrayLike, hold_s: ArrayLike, rows: int, locked: int, same_order: bool, patience_s: float) -> Waits:
+def hot_rows(
+    rate: ArrayLike,
+    hold_s: ArrayLike,
+    rows: int,
+    locked: int,
+    same_order: bool,
+    patience_s: float,
+    check_s: float = 0.0,
+) -> Waits:
     """Calls that each lock ``locked`` of ``rows`` rows one after the other and keep them to the commit.
 
     Each row is an M/M/1 queue of what holds it. Victims: pairs of calls are counted as by J. Gray and others, "The
@@ -108,17 +132,24 @@ def hot_rows(rate: ArrayLike, hold_s: ArrayLike, rows: int, locked: int, same_or
     that holds m, with chance m/rows; it still asks for locked − m rows, each one of the j with chance j/rows. Over
     m = 1 … locked, equally long, and j = 1 … locked − 1 that is N·locked·(locked − 1)·(locked² − 1) / (12·rows²);
     one call of each circle is given up. None when all lock in the same order.
+
+    A circle is found when a call has waited ``check_s``; until then its two calls keep what they have, which makes others wait,
+    and more circles: solved by repetition.
     """
     rate, hold_s = np.asarray(rate, dtype=float), np.asarray(hold_s, dtype=float)
     share = (locked + 1) / (2 * locked)  # of the call's time that a row is kept, on average over its rows
-    kept = hold_s * share
-    busy = np.minimum(rate * locked / rows * kept, MOST_BUSY)
-    wait = kept / (1 - busy)
-    gave_up = busy * np.exp(-patience_s / np.maximum(wait, 1e-12))
-    mean = locked * busy * wait * -np.expm1(-patience_s / np.maximum(wait, 1e-12))
-    victims = np.zeros_like(busy)
-    if locked > 1 and not same_order:
-        at_work = rate * (hold_s + mean)
-        pairs = locked * (locked - 1) * (locked**2 - 1) / 12
-        victims = np.minimum(0.5, at_work * pairs / rows**2)
-    return Waits(mean, 2 * busy * locked * wait**2, 1 - (1 - gave_up) ** locked, victims)
+    stuck = np.zeros_like(rate * hold_s)  # seconds of a mean call in circles that are not found yet
+    for _ in range(ROUNDS if locked > 1 and not same_order and check_s else 1):
+        kept = (hold_s + stuck) * share
+        busy = np.minimum(rate * locked / rows * kept, MOST_BUSY)
+        wait = kept / (1 - busy)
+        gave_up = busy * np.exp(-patience_s / np.maximum(wait, 1e-12))
+        mean = locked * busy * wait * -np.expm1(-patience_s / np.maximum(wait, 1e-12))
+        victims = np.zeros_like(busy)
+        if locked > 1 and not same_order:
+            at_work = rate * (hold_s + stuck + mean)
+            pairs = locked * (locked - 1) * (locked**2 - 1) / 12
+            victims = np.minimum(0.5, at_work * pairs / rows**2)
+        stuck = (stuck + 2 * victims * check_s) / 2
+    second = 2 * busy * locked * wait**2 + 2 * victims * check_s**2
+    return Waits(mean + 2 * victims * check_s, second, 1 - (1 - gave_up) ** locked, victims)

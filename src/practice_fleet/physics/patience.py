@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +11,7 @@ from scipy.special import gammainc, gammaincc
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.locks import Hold, hot_rows
 from practice_fleet.physics.queueing import Array
-from practice_fleet.physics.wait_events import LOCK, OBJECT
+from practice_fleet.physics.wait_events import LOCK, OBJECT, Limits
 
 
 @dataclass(frozen=True)
@@ -30,22 +30,35 @@ def wait_for_rows(
     rate: Array,
     visits: list[Visits],
     holds: Sequence[Hold | None],
-    patience_s: float,
+    limits: Limits,
     start_s: Array,
+    kept_after: Callable[[Array], Array] | None = None,
 ) -> RowWaits:
-    """Add the waits for locked rows; ``start_s`` is when each minute begins, by which idle sessions come and go."""
+    """Add the waits for locked rows; ``start_s`` is when each minute begins, by which idle sessions come and go.
+
+    ``kept_after`` gives, for the seconds of one call of each statement, those that its locks are kept after it in a transaction.
+    """
+    later = kept_after(seconds.sum(axis=0)) if kept_after else np.zeros_like(rate)
     found = RowWaits(*(np.zeros_like(rate) for _ in range(4)))
     for number, visit in enumerate(visits):
         if visit.hot_rows:
-            kept = seconds[:LOCK, number].sum(axis=0)
-            hot = hot_rows(rate[number], kept, visit.hot_rows, visit.locked_rows, visit.same_order, patience_s)
+            kept = seconds[:LOCK, number].sum(axis=0) + later[number]
+            hot = hot_rows(
+                rate[number],
+                kept,
+                visit.hot_rows,
+                visit.locked_rows,
+                visit.same_order,
+                limits.lock_timeout_s,
+                limits.deadlock_check_s,
+            )
             seconds[LOCK, number] += hot.mean
             variance[number] += np.maximum(hot.second - hot.mean**2, 0)
             found.victims[number] = hot.victims
             found.failed[number] = 1 - (1 - hot.gave_up) * (1 - hot.victims)
     for number, hold in enumerate(holds):
         if hold is not None:
-            mean, second, gave_up = hold.minutes(start_s, patience_s)
+            mean, second, gave_up = hold.minutes(start_s, limits.lock_timeout_s)
             seconds[OBJECT if hold.whole else LOCK, number] += mean
             found.held[number], found.held_variance[number] = mean, np.maximum(second - mean**2, 0.0)
             found.failed[number] = 1 - (1 - found.failed[number]) * (1 - gave_up)

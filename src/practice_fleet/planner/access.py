@@ -137,6 +137,8 @@ def through(catalogue: Catalogue, index: Index, wanted: Wanted, costing: Costing
     every = index.unique and len([p for p in used if p.form == "equality" and len(p.equals) == 1]) == len(index.columns)
     entries = 1.0 if every else believed * catalogue.expected_share(index.table, used)
     true_entries = max(1.0 if every else table.rows * catalogue.true_share(index.table, used), wanted.rows_true)
+    if not rest:  # what the index finds is what is wanted
+        true_entries = wanted.rows_true
     guess = _lookup(catalogue, index, entries, wanted.loops, only)
     real = _lookup(catalogue, index, true_entries, wanted.true_loops, only)
     kept_rows = entries * (ROW + OPERATOR * len(rest))

@@ -8,9 +8,11 @@ from pydantic import Field, model_validator
 
 from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.hardware import HostSpec
-from practice_fleet.scenario.units import Part, Settings
+from practice_fleet.scenario.transactions import TransactionSpec
+from practice_fleet.scenario.units import Misplaced, Part, Settings
 from practice_fleet.scenario.work import StatementSpec
 
+Make = Literal["practice", "practice-2"]
 Role = Literal["primary", "replica", "member", "single", "coordinator", "worker"]
 
 
@@ -19,6 +21,33 @@ class DatabaseSpec(Part):
 
     tables: dict[str, TableSpec] = Field(min_length=1)
     statements: dict[str, StatementSpec] = Field(min_length=1)
+    transactions: dict[str, TransactionSpec] = Field(default_factory=dict)
+
+    def all_rates(self) -> dict[str, StatementSpec]:
+        """The statements with all of their calls: their own, and those of the transactions."""
+        rates = {key: statement.rate for key, statement in self.statements.items()}
+        for transaction in self.transactions.values():
+            for step in transaction.steps:
+                rates[step.statement] += transaction.rate * step.times
+        return {key: one.model_copy(update={"rate": rates[key]}) for key, one in self.statements.items()}
+
+    @model_validator(mode="after")
+    def _transactions_fit(self) -> DatabaseSpec:
+        called = set()
+        for name, transaction in self.transactions.items():
+            for number, step in enumerate(transaction.steps):
+                here = ("transactions", name, "steps", number, "statement")
+                if step.statement not in self.statements:
+                    raise Misplaced(f"no statement '{step.statement}'; there are {', '.join(self.statements)}", *here)
+                statement = self.statements[step.statement]
+                if statement.rhythm != transaction.rhythm:
+                    words = f"{step.statement} has rhythm {statement.rhythm}, the transaction {transaction.rhythm}; they must agree"
+                    raise Misplaced(words, *here)
+                called.add(step.statement)
+        for key, statement in self.statements.items():
+            if not statement.rate and key not in called:
+                raise Misplaced("a rate above 0 is needed, or a transaction that calls it", "statements", key, "rate")
+        return self
 
 
 class ServerSpec(Part):
@@ -32,6 +61,13 @@ class ServerSpec(Part):
     settings: Settings = Field(default_factory=dict, description="settings that differ from the cluster's")
 
 
+class PoolerSpec(Part):
+    """A pooler between the applications and each server of a cluster."""
+
+    sessions: int = Field(ge=1, description="sessions that it opens at most")
+    patience_s: float = Field(30, gt=0, description="seconds after which a call that waits for a session gives up")
+
+
 class ClusterSpec(Part):
     """Servers that serve the same data."""
 
@@ -39,8 +75,12 @@ class ClusterSpec(Part):
     database: str = Field(description="name of its database")
     host: HostSpec
     servers: list[ServerSpec] = Field(min_length=1)
+    make: Make = Field(
+        "practice", description="make of its engine: each reports in words of its own, and not the same things"
+    )
     settings: Settings = Field(default_factory=dict, description="settings that differ from their defaults")
     sessions: float = Field(60, ge=1, description="sessions that the applications keep open on each server")
+    pooler: PoolerSpec | None = Field(None, description="left out: the applications connect themselves")
     copies: int = Field(0, ge=0, le=3, description="partitioned clusters: copies of each partition besides the first")
 
     @model_validator(mode="after")

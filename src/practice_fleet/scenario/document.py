@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Literal
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from practice_fleet.scenario.clusters import ClusterSpec, DatabaseSpec, ServerSpec
 from practice_fleet.scenario.units import Misplaced, Part
@@ -15,7 +17,7 @@ SHARED_FIGURES = {"channels", "latency_s", "stream_bytes_per_s", "operations_per
 
 
 class Scenario(Part):
-    """The fleet, what it serves, and what goes wrong. Times are UTC; rates are per second."""
+    """The fleet, what it serves, and what goes wrong. Times are minutes before the first start; rates are per second."""
 
     name: str
     seed: int = Field(ge=0, description="the same seed gives the same figures, byte for byte")
@@ -24,6 +26,10 @@ class Scenario(Part):
     )
     sample_history_days: float = Field(gt=0, le=60, description="days of session samples before the first start")
     engine_version: str = "1.4"
+    time_zone: str = Field(
+        "UTC", description="where people live: an IANA name such as Europe/Lisbon; rhythms follow its clocks"
+    )
+    holidays: list[date] = Field(default_factory=list, description="days on which nobody works, as 2026-12-25")
     messages: Literal["shown", "hidden"] = Field("shown", description="hidden: the servers write nothing to their logs")
     clusters: list[ClusterSpec] = Field(min_length=1)
     databases: dict[str, DatabaseSpec] = Field(min_length=1)
@@ -37,6 +43,15 @@ class Scenario(Part):
         """What a server serves; a copy serves what its original does."""
         cluster, spec = self.servers()[server]
         return self.databases[cluster.database] if spec.copy_of is None else self.database_of(spec.copy_of)
+
+    @field_validator("time_zone")
+    @classmethod
+    def _is_a_zone(cls, name: str) -> str:
+        try:
+            ZoneInfo(name)
+        except (ZoneInfoNotFoundError, ValueError, OSError) as error:
+            raise ValueError("an IANA time zone was expected, such as Europe/Lisbon or UTC") from error
+        return name
 
     @model_validator(mode="after")
     def _names_agree(self) -> Scenario:

@@ -10,16 +10,17 @@ from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
 
 from practice_fleet import settings
-from practice_fleet.scenario.clusters import ClusterSpec, DatabaseSpec, ServerSpec
+from practice_fleet.scenario.clusters import ClusterSpec, DatabaseSpec, PoolerSpec, ServerSpec
 from practice_fleet.scenario.data import ColumnSpec, IndexDef, TableSpec
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.hardware import HostSpec, VolumeSpec
+from practice_fleet.scenario.transactions import StepSpec, TransactionSpec
 from practice_fleet.scenario.work import RhythmSpec, StatementSpec
 from practice_fleet.troubles import Trouble
 
 PARTS: list[type[BaseModel]] = [
-    Scenario, ClusterSpec, ServerSpec, HostSpec, VolumeSpec, DatabaseSpec, TableSpec, ColumnSpec, IndexDef,
-    StatementSpec, RhythmSpec,
+    Scenario, ClusterSpec, ServerSpec, PoolerSpec, HostSpec, VolumeSpec, DatabaseSpec, TableSpec, ColumnSpec, IndexDef,
+    StatementSpec, TransactionSpec, StepSpec, RhythmSpec,
 ]  # fmt: skip
 COMMON = ("cause", "servers", "start_minutes_ago", "end_minutes_ago")
 

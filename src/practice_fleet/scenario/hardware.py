@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from practice_fleet.scenario.units import Bytes, BytesOrNone, Part
 
@@ -20,10 +20,26 @@ class VolumeSpec(Part):
         None, gt=0, description="cap on requests per second, over all channels"
     )
     bytes_per_s_limit: Bytes | None = Field(None, description="cap on bytes per second, over all channels")
+    burst_operations_per_s: float | None = Field(
+        None, gt=0, description="cap on requests per second while there is credit; operations_per_s_limit is what lasts"
+    )
+    burst_credit: float = Field(
+        0, ge=0, description="requests above the lasting cap that can be saved up; needed with burst_operations_per_s"
+    )
     shared_as: str | None = Field(
         None, description="a storage that every data volume with this name lies on: its channels and limits serve all"
     )
     neighbour_share: float = Field(0.0, ge=0, lt=1, description="share of the channels that others keep busy")
+
+    @model_validator(mode="after")
+    def _burst_is_whole(self) -> VolumeSpec:
+        if self.burst_operations_per_s is None:
+            return self
+        if self.operations_per_s_limit is None or self.operations_per_s_limit >= self.burst_operations_per_s:
+            raise ValueError("burst_operations_per_s needs an operations_per_s_limit that is lower")
+        if not self.burst_credit:
+            raise ValueError("burst_operations_per_s needs a burst_credit")
+        return self
 
 
 class HostSpec(Part):

@@ -4,7 +4,20 @@ from typing import Annotated
 
 from pydantic import Field
 
-from practice_fleet.troubles import configuration, growth, hardware, indexes, locking, members, planning, work
+from practice_fleet.troubles import (
+    benign,
+    configuration,
+    connections,
+    growth,
+    hardware,
+    indexes,
+    jobs,
+    locking,
+    members,
+    planning,
+    replicas,
+    work,
+)
 
 Trouble = Annotated[
     indexes.MissingIndex | indexes.UnusedIndex | indexes.DuplicateIndex | indexes.WriteAmplification
@@ -18,7 +31,13 @@ Trouble = Annotated[
     | work.FailingStatement | work.SessionFlood
     | locking.HotRow | locking.IdleTransaction | locking.LockChain | growth.LongTransaction | locking.Deadlocks
     | growth.Bloat | growth.UpkeepOff | growth.TransactionAge | growth.SequenceRunningOut
-    | growth.StorageFilling | growth.ReplicaBehind
-    | members.UnevenLoad | members.MemberDown | members.MembersDisagree | members.FailoverDrill | members.IndexBuild,
+    | growth.StorageFilling | growth.TemporaryFilesFill
+    | replicas.ReplicaBehind | replicas.ReplicaQueryCancelled | replicas.LogKept | replicas.ColdCache
+    | locking.SchemaChangeQueue | locking.PreparedTransactionLeft
+    | jobs.BackupInRush | jobs.StatisticsJobInRush | jobs.BurstCreditUsedUp | jobs.PlanRegressed | jobs.ClockOff
+    | connections.NetworkSlow | connections.PoolerTooSmall | connections.ConnectionStorm
+    | members.UnevenLoad | members.HotPartition | members.MemberDown | members.MembersDisagree
+    | members.FailoverDrill | members.IndexBuild
+    | benign.Release | benign.SeasonalGrowth | benign.IndexUpkeep | benign.WarmRestart | benign.LabTrial,
     Field(discriminator="cause"),
 ]  # fmt: skip

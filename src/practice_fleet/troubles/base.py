@@ -8,14 +8,17 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from practice_fleet import growth_steps
+from practice_fleet.actors import FOR_GOOD_S
 from practice_fleet.conditions import Conditions
+from practice_fleet.physics.locks import Hold
 from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.units import Part
 from practice_fleet.scenario.work import StatementSpec
 
 MINUTE_US = 60_000_000
 HOUR_US = 60 * MINUTE_US
-STAGE_HOURS = 6
 Severity = Literal["info", "warning", "error"]
 
 
@@ -56,13 +59,19 @@ class BaseTrouble(Part):
         """Seconds from beginning to end; none when it goes on."""
         return None if self.end_minutes_ago is None else (self.start_minutes_ago - self.end_minutes_ago) * 60
 
+    @property
+    def whole_time(self) -> Hold:
+        """For a session that is there from beginning to end; it is gone a second before."""
+        lasts_s = FOR_GOOD_S if self.runs_for_s is None else self.runs_for_s - 1
+        return Hold(lasts_s, 2 * FOR_GOOD_S)
+
     def is_on(self, at_us: int, anchor_us: int) -> bool:
         end = self.end_us(anchor_us)
         return at_us >= self.start_us(anchor_us) and (end is None or at_us < end)
 
     def stage(self, at_us: int, anchor_us: int) -> int:
-        """How far it has gone, in steps: one whose effect grows has a new step every six hours, others have one."""
-        return (at_us - self.start_us(anchor_us)) // (STAGE_HOURS * HOUR_US) if self.grows else 0
+        """How far it has gone, in steps, where its effect grows; others have one."""
+        return growth_steps.step_of(at_us - self.start_us(anchor_us)) if self.grows else 0
 
     @property
     def grows(self) -> bool:
@@ -74,18 +83,26 @@ class BaseTrouble(Part):
         """Whether what it changes takes effect, and ends, with a restart of the server."""
         return False
 
+    def restart_moments(self, anchor_us: int) -> list[int]:
+        """When the server is restarted for it."""
+        ends = self.end_us(anchor_us)
+        return [at for at in (self.start_us(anchor_us), ends) if at is not None] if self.restarts else []
+
+    @property
+    def restarts_warm(self) -> float | None:
+        """Share of its cache that it reads back in then; none: as its setting says."""
+        return None
+
     def hours(self, at_us: int, anchor_us: int) -> float:
-        """Hours that count for what it changes: whole steps, so that a state holds for a while."""
-        return float(self.stage(at_us, anchor_us) * STAGE_HOURS)
+        """Hours that count for what it changes: those to the middle of the step, so that a state holds for a while."""
+        return growth_steps.hours_of(self.stage(at_us, anchor_us)) if self.grows else 0.0
 
     def moments(self, anchor_us: int, since_us: int, until_us: int) -> list[int]:
         """When it changes what it does, within the span."""
         start, end = self.start_us(anchor_us), self.end_us(anchor_us)
         times = [start] if end is None else [start, end]
         if self.grows:
-            step = STAGE_HOURS * HOUR_US
-            first = start + max(0, -(-(since_us - start) // step)) * step
-            times += range(first, min(until_us, end or until_us), step)
+            times += growth_steps.edges(start, since_us, min(until_us, end or until_us))
         return times
 
     def check(self, database: DatabaseSpec) -> None:
@@ -101,6 +118,10 @@ class BaseTrouble(Part):
     def levels(self, hours: float) -> dict[str, float]:
         """What it adds to level figures such as ``replica_lag_s`` after ``hours``."""
         return {}
+
+    def bytes_added(self, tables: Mapping[str, TableSpec], hours: float) -> float:
+        """What it added to the data volume after ``hours``."""
+        return 0.0
 
     def says(self, server: str) -> list[Said]:
         """The log messages it leaves on a server."""

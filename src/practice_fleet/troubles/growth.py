@@ -1,17 +1,21 @@
-"""What grows slowly until it matters: dead rows, ages, numbers, storage, lag."""
+"""What grows slowly until it matters: dead rows, ages, numbers, storage."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from pydantic import Field
 
+from practice_fleet.actors import Actor
 from practice_fleet.conditions import Conditions
 from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.units import PAGE_BYTES, Bytes
+from practice_fleet.scenario.work import StatementSpec
+from practice_fleet.transaction_numbers import MOST_AGE
 from practice_fleet.troubles.base import HOUR_US, BaseTrouble, Said, known
 
-MOST_AGE = 2.0**31
 WARNED_AGE = 40_000_000
 MOST_HOURS = 24 * 365 * 100.0
 
@@ -30,21 +34,34 @@ class _GrowingTable(BaseTrouble):
     def change(self, now: Conditions, hours: float) -> None:
         now.change_table(self.table, bloat=now.tables[self.table].bloat * (1 + self.size * hours))
 
+    def bytes_added(self, tables: Mapping[str, TableSpec], hours: float) -> float:
+        return tables[self.table].pages * PAGE_BYTES * self.size * hours
+
 
 class LongTransaction(_GrowingTable):
-    """A transaction stays open for hours: nothing dead since then can be cleaned, and tables grow.
+    """A transaction reads for hours: nothing dead since then can be cleaned, and tables grow.
 
-    On a replica it reads, and the log that would take away what it still sees has to wait for it.
+    On a replica the log that would take away what it still sees has to wait for it.
     """
 
     cause: Literal["long_transaction"]
+    service: str = Field("reports", description="application that runs it")
+    user: str = Field("reports", description="database user it runs as")
+
+    @property
+    def _reader(self) -> Actor:
+        sql = f"SELECT * FROM {self.table} ORDER BY 1"
+        return Actor(
+            f"long_{self.table}", sql, self.user, self.service, self.whole_time, {"running": 0.3, "page_read": 0.7}
+        )
+
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        return {self._reader.key: self._reader.statement}
 
     def change(self, now: Conditions, hours: float) -> None:
         super().change(now, hours)
         now.long_reader = True
-
-    def levels(self, hours: float) -> dict[str, float]:
-        return {"oldest_transaction_s": hours * 3600}
+        now.act(self._reader)
 
 
 class Bloat(_GrowingTable):
@@ -97,20 +114,29 @@ class _RunsOut(BaseTrouble):
 
 
 class TransactionAge(_RunsOut):
-    """The oldest transaction number is not renewed; at 2³¹ the server stops taking writes."""
+    """Old rows of a table are no longer frozen, since its own option switches upkeep off, while a job uses up numbers; at 2³¹ the
+    server stops taking writes.
+    """
 
     cause: Literal["transaction_age"]
-    size: float = Field(900_000, gt=0, description="transactions per hour")
+    size: float = Field(900_000, gt=0, description="transactions per hour of the job, which commits row by row")
+    table: str | None = Field(None, description="the table that upkeep leaves out; left out: the largest")
+
+    def check(self, database: DatabaseSpec) -> None:
+        if self.table is not None:
+            known(self.table, dict(database.tables), "table")
 
     def hours_left(self) -> float:
         return MOST_AGE / self.size
 
     def change(self, now: Conditions, hours: float) -> None:
+        now.unkept_tables.add(self.table or max(now.tables, key=lambda name: now.tables[name].rows))
+        now.count("commits", self.size / 3600)
         if hours:
             now.fail_writes("no transaction number is left: nothing is written until old rows are frozen")
 
     def levels(self, hours: float) -> dict[str, float]:
-        return {"transaction_age": min(MOST_AGE, self.size * hours)}
+        return {"transaction_age": min(MOST_AGE, self.size * hours), "unfrozen_hours": hours}
 
     def says(self, server: str) -> list[Said]:
         warned = (MOST_AGE - WARNED_AGE) / self.size * 3600
@@ -147,7 +173,7 @@ class SequenceRunningOut(_RunsOut):
 
 
 class StorageFilling(BaseTrouble):
-    """The data volume fills faster than it did, by a table where one is given; when it is full, writes fail."""
+    """The data volume fills faster than it did, by a table or by files beside the tables; when it is full, writes fail."""
 
     cause: Literal["storage_filling"]
     size: Bytes = Field(4_000_000_000, description="bytes more each hour")
@@ -162,23 +188,41 @@ class StorageFilling(BaseTrouble):
             known(self.table, dict(database.tables), "table")
 
     def change(self, now: Conditions, hours: float) -> None:
-        volume = now.host.data_volume
         if self.table is not None:
             grown = now.tables[self.table]
-            rows = grown.rows + self.size * hours / (grown.pages * PAGE_BYTES / grown.rows)
-            now.change_table(self.table, rows=rows)
-        if volume.used + (self.size + volume.growth_per_day / 24) * hours >= volume.capacity:
-            now.fail_writes("a file could not be extended: no space is left on the data volume")
+            row_bytes = grown.pages * PAGE_BYTES / grown.rows
+            now.change_table(self.table, rows=grown.rows + self.size * hours / row_bytes)
+            now.insert_rows(self.table, self.size / 3600 / row_bytes)
 
-    def levels(self, hours: float) -> dict[str, float]:
-        return {"volume_used.data": self.size * hours}
+    def bytes_added(self, tables: Mapping[str, TableSpec], hours: float) -> float:
+        return self.size * hours
 
 
-class ReplicaBehind(BaseTrouble):
-    """A replica applies each change far more slowly than it did; it falls behind whenever more comes than it does."""
+class TemporaryFilesFill(BaseTrouble):
+    """A report sorts for hours and writes ever more temporary files beside the tables; they go when it ends."""
 
-    cause: Literal["replica_behind"]
-    size: float = Field(80, gt=1, description="time to apply one change ÷ time before")
+    cause: Literal["temporary_files_fill"]
+    size: Bytes = Field(20_000_000_000, description="bytes more each hour")
+    table: str = Field(description="table that it sorts")
+    service: str = Field("reports", description="application that runs it")
+
+    @property
+    def _report(self) -> Actor:
+        sql = f"SELECT * FROM {self.table} ORDER BY 1, 2 DESC"
+        return Actor(
+            f"sort_{self.table}", sql, self.service, self.service, self.whole_time, {"running": 0.4, "temp_file": 0.6}
+        )
+
+    def check(self, database: DatabaseSpec) -> None:
+        known(self.table, dict(database.tables), "table")
+
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        return {self._report.key: self._report.statement}
 
     def change(self, now: Conditions, hours: float) -> None:
-        now.apply_slowdown = self.size
+        now.act(self._report)
+        now.count("temporary_bytes", self.size / 3600)
+        now.background_pages_per_s += self.size / 3600 / PAGE_BYTES
+
+    def bytes_added(self, tables: Mapping[str, TableSpec], hours: float) -> float:
+        return self.size * hours

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from pydantic import Field, model_validator
 
+from practice_fleet.actors import FOR_GOOD_S, Actor
 from practice_fleet.conditions import Conditions
 from practice_fleet.physics.locks import Hold
 from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.troubles.base import BaseTrouble, Said, known
 
 
@@ -87,9 +90,74 @@ class Deadlocks(_Locks):
     """Calls change several of the same rows, each in an order of its own: some wait in a circle, and one is given up."""
 
     cause: Literal["deadlocks"]
-    size: int = Field(40, ge=2, le=100_000, description="rows among which the locks fall; fewer make more deadlocks")
+    size: int = Field(60, ge=2, le=100_000, description="rows among which the locks fall; fewer make more deadlocks")
     locked_rows: int = Field(4, ge=2, le=16, description="rows that a call locks")
 
     def change(self, now: Conditions, hours: float) -> None:
         how = {"hot_rows": self.size, "locked_rows": self.locked_rows, "lock_order": "any"}
         now.statements[self.statement] = now.statements[self.statement].model_copy(update=how)
+
+
+class SchemaChangeQueue(BaseTrouble):
+    """A change of a table's schema waits for a report that reads the table, and everyone who wants the table waits behind it."""
+
+    cause: Literal["schema_change_queue"]
+    table: str = Field(description="the table that is changed")
+    lasts_s: float = Field(45, gt=0, description="seconds that the change waits each time")
+    every_s: float = Field(1800, gt=0, description="seconds from one try to the next")
+
+    def check(self, database: DatabaseSpec) -> None:
+        known(self.table, dict(database.tables), "table")
+
+    @model_validator(mode="after")
+    def _ends_before_the_next(self) -> SchemaChangeQueue:
+        if self.lasts_s >= self.every_s:
+            raise ValueError(f"lasts_s is {self.lasts_s:g}; it must be less than every_s, which is {self.every_s:g}")
+        return self
+
+    def _sessions(self) -> tuple[Actor, Actor]:
+        """The report, which is over when the change gets its turn, and the change."""
+        times = Hold(self.lasts_s, self.every_s)
+        report = Actor(
+            f"report_{self.table}",
+            f"SELECT * FROM {self.table}",
+            "reports",
+            "reports",
+            times,
+            {"running": 0.4, "page_read": 0.6},
+        )
+        change = Actor(
+            f"alter_{self.table}", f"ALTER TABLE {self.table} ADD COLUMN note text", "owner", "deployment", times,
+            {"object_lock": 1.0}, waits_for=report.key,
+        )  # fmt: skip
+        return report, change
+
+    def brings(self, statements: Mapping[str, StatementSpec]) -> dict[str, StatementSpec]:
+        return {one.key: one.statement for one in self._sessions()}
+
+    def change(self, now: Conditions, hours: float) -> None:
+        report, change = self._sessions()
+        now.act(report)
+        now.act(change)
+        now.hold_table(self.table, Hold(self.lasts_s, self.every_s, whole=True, by=change.key), readers=True)
+
+    def says(self, server: str) -> list[Said]:
+        return [Said(1, "warning", f"ALTER TABLE {self.table} still waits for the table after 1 s")]
+
+
+class PreparedTransactionLeft(_Locks):
+    """A transaction that was prepared to commit on two servers was never ended: no session has it, and its rows stay locked."""
+
+    cause: Literal["prepared_transaction_left"]
+    size: int = Field(3, ge=1, description="rows that stay locked")
+    share: float = Field(0.002, gt=0, le=1, description="of the statement's calls, those that want one of them")
+    patience_s: float = Field(30, gt=0, description="seconds after which a caller gives up")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        # of every share of the calls that comes, each waits for as long as it is patient
+        now.held[self.statement] = Hold(
+            FOR_GOOD_S, 2 * FOR_GOOD_S, nobody=True, of_calls=self.share, patience_s=self.patience_s
+        )
+
+    def levels(self, hours: float) -> dict[str, float]:
+        return {"prepared_transactions": 1.0, "oldest_transaction_s": hours * 3600}

@@ -11,6 +11,8 @@ from pydantic import Field
 from practice_fleet.conditions import Conditions
 from practice_fleet.physics.locks import BUILDING
 from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.data import TableSpec
+from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.troubles.base import MINUTE_US, BaseTrouble, Said, known
 
@@ -30,11 +32,31 @@ class UnevenLoad(BaseTrouble):
             now.speed_up(statement, self.size)
 
 
+class HotPartition(BaseTrouble):
+    """One partition is asked for far more than the others: the member that holds it has its calls besides its own."""
+
+    cause: Literal["hot_partition"]
+    statement: str = Field(description="key of the statement that asks for it")
+    size: float = Field(5, gt=1, description="its calls on this member ÷ calls before")
+
+    def check(self, database: DatabaseSpec) -> None:
+        known(self.statement, dict(database.statements), "statement")
+
+    def change(self, now: Conditions, hours: float) -> None:
+        now.speed_up(self.statement, self.size)
+        now.hot_partition = (self.statement, 1 - 1 / self.size)
+
+
 class MemberDown(BaseTrouble):
     """A member does not answer; its peers take its load at once and copy its partitions among them."""
 
     cause: Literal["member_down"]
     size: float = Field(25, gt=0, description="minutes until every partition has its copies again")
+
+    def restart_moments(self, anchor_us: int) -> list[int]:
+        """When it is back: with an empty cache."""
+        back = self.end_us(anchor_us)
+        return [] if back is None else [back]
 
     def change(self, now: Conditions, hours: float) -> None:
         now.down = True
@@ -131,6 +153,15 @@ class PeerDown:
         coming = round(lost * left / (self.members - 1))
         seen = -1.0 if hours * 3600 >= NOTICED_S else 0.0
         return {"partitions_coming": coming, "partitions_going": coming, "copies_missing": coming, "members_seen": seen}
+
+    def bytes_added(self, tables: Mapping[str, TableSpec], hours: float) -> float:
+        """Copies of the partitions that the lost member held; a member's tables are its own and those it keeps copies of."""
+        moved = min(1.0, hours * 60 / self.trouble.size) / (self.members - 1)
+        return (
+            sum(table.pages for table in tables.values()) * PAGE_BYTES * (1 + self.copies) * moved
+            if self.copies
+            else 0.0
+        )
 
     def says(self, server: str) -> list[Said]:
         done = Said(self.trouble.size * 60, "info", "every partition has its copies again")

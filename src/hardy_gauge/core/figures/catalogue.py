@@ -80,6 +80,8 @@ STATEMENT_COUNTERS: tuple[Counter, ...] = (
     Counter("temporary_pages", "temporary pages written", "pages"),
     Counter("planning_s", "planning", "s"),
     Counter("errors", "errors", ""),
+    Counter("bytes_sent", "bytes sent", "B"),
+    Counter("bytes_used", "bytes used by the application", "B"),
     Counter("nested_calls", "calls inside other calls", ""),
 )
 STATEMENT_FIGURES: tuple[str, ...] = tuple(counter.name for counter in STATEMENT_COUNTERS)
@@ -111,6 +113,13 @@ LEVELS: tuple[Level, ...] = (
     Level("partitions_coming", "partitions coming", ""),
     Level("partitions_going", "partitions going", ""),
     Level("copies_missing", "copies missing", "", "more"),
+    Level("replicas_connected", "replicas connected", "", "less"),
+    Level("log_kept_bytes.", "log kept for", "B", "more"),
+    Level("prepared_transactions", "prepared transactions", "", "more"),
+    Level("pool_sessions", "sessions of the pooler", ""),
+    Level("hottest_partition_share", "calls of the hottest partition", "share", "more"),
+    Level("volume_credit_share.", "credit of volume", "share", "less"),
+    Level("network_retransmitted_share", "packets sent again", "share", "more"),
     Level("own.", "yours:", ""),
 )
 

@@ -59,4 +59,4 @@ class PlayState(Message):
     utilisation: dict[str, float] = Field(default_factory=dict)
 
 
-HistoryKind = Literal["metric", "statement", "sample", "execution"]
+HistoryKind = Literal["metric", "statement", "sample", "holder", "execution"]

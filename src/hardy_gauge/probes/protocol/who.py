@@ -26,6 +26,7 @@ Ability = Literal[
     "host",
     "call_begin",
     "objects",
+    "page_trace",
 ]
 
 

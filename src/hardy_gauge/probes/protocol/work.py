@@ -56,6 +56,8 @@ class StatementCounter(Message):
     log_bytes: float | None = None
     temporary_pages: float | None = Field(None, description="written because memory was not enough")
     planning_s: float | None = None
+    bytes_sent: float | None = Field(None, description="of the rows returned, where an application tells what it uses")
+    bytes_used: float | None = Field(None, description="of these, those that the application uses")
     squares_s2: float | None = None
     nested_calls: float | None = None
     least_s: float | None = None
