@@ -66,7 +66,12 @@ def _victims(history: History, block: Block) -> list[LogMessage]:
     found = []
     for number, key in enumerate(block.keys):
         share = block.model.victims[number] / np.maximum(block.model.failed[number], 1e-12)
-        said = LogMessage(at_us=0, severity="error", text=f"deadlock found; {key} was given up as victim", object=key)
+        spec = block.state.statements[key]
+        said = LogMessage(
+            at_us=0, severity="error", text="deadlock found; the call was given up as victim", user=spec.user,
+            service=spec.service, database=history.server.cluster.database, statement=spec.sql,
+            detail=f"it waited for a row that another session keeps, which waited for a row of its own; both ran: {spec.sql}",
+        )  # fmt: skip
         found += _spread(history, block, (5, number), block.errors[number], share, said)
     return found
 

@@ -17,7 +17,9 @@ SECOND = 1_000_000
 
 
 def with_trouble(cause: str, changes: dict[str, Any] | None = None, **more: Any) -> History:
-    return history(troubles=[{"cause": cause, "servers": ["shelf-a"], "start_minutes_ago": 0} | more], **(changes or {}))
+    return history(
+        troubles=[{"cause": cause, "servers": ["shelf-a"], "start_minutes_ago": 0} | more], **(changes or {})
+    )
 
 
 def test_a_change_of_the_schema_waits_for_a_report_and_all_wait_for_it() -> None:

@@ -38,6 +38,19 @@ def test_troubles_that_cannot_act(tmp_path: Path) -> None:
     assert code == 0, "one after the other is no overlap"
 
 
+@pytest.mark.parametrize(
+    ("cause", "more", "why"),
+    [
+        ("replica_behind", {}, "acts on a replica"), ("hot_partition", {"statement": "find_book"}, "acts on a member"),
+        ("partitions_wrong", {}, "acts on a coordinator or worker"), ("burst_credit_used_up", {}, "has no burst_operations_per_s"),
+    ],
+)  # fmt: skip
+def test_a_trouble_of_another_kind_of_server(tmp_path: Path, cause: str, more: dict[str, str], why: str) -> None:
+    server = RING["clusters"][0]["servers"][0]["name"]
+    code, said = checked(tmp_path, [{"cause": cause, "servers": [server], "start_minutes_ago": 60} | more])
+    assert code == 2 and why in said
+
+
 @pytest.mark.parametrize("word", ["on", "'on'"])
 def test_a_key_may_be_called_on(tmp_path: Path, word: str) -> None:
     text = shipped("bookshelf").read_text(encoding="utf-8")

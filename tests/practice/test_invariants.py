@@ -97,8 +97,8 @@ def test_log_is_neither_lost_nor_applied_before_it_came(seed: int, much: float, 
     pages = rng.exponential(1.0, DAY_MINUTES) * much
     capacity = np.where(np.arange(DAY_MINUTES) < stands, 0.0, 60 * speed)
     none = np.zeros(DAY_MINUTES)
-    first = _Day(pages, none, pages * 8000, none, none, capacity, None)
-    second = _Day(pages, none, pages * 8000, none, none, capacity, first)
+    first = _Day(pages, none, pages * 8000, none, none, none, capacity, None)
+    second = _Day(pages, none, pages * 8000, none, none, none, capacity, first)
     done = np.diff(second.come - second.left)
     assert (second.left >= 0).all() and (done >= -1e-6).all() and (done <= capacity + 1e-6).all()
     assert second.come[0] == first.come[-1] and second.left[0] == first.left[-1]

@@ -30,7 +30,6 @@ CAUSES = sorted(get_args(member.model_fields["cause"].annotation)[0] for member 
 # what needs the whole fleet, or only a moment, is played in test_traces.py
 PLAYED_ELSEWHERE = {
     "cold_cache_after_failover", "restart_with_warm_cache", "release_without_effect", "clock_off", "index_upkeep", "stale_statistics",
-    "burst_credit_used_up",
 }  # fmt: skip
 # the wait event on which a cause shows first, and the level figure that it moves
 WAITS = {

@@ -96,7 +96,7 @@ def _kind(annotation: Any, field: FieldInfo | None = None) -> str:
         return f"map to {_kind(args[1])}"
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return _name(annotation)
-    words = {"int": "whole number", "float": "number", "str": "text", "bool": "true or false"}
+    words = {"date": "date", "int": "whole number", "float": "number", "str": "text", "bool": "true or false"}
     return words.get(getattr(annotation, "__name__", ""), str(annotation))
 
 

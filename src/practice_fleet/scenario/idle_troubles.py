@@ -34,9 +34,10 @@ def idle_troubles(scenario: Scenario) -> list[tuple[int, str]]:
 
 
 def _not_run(scenario: Scenario, trouble: BaseTrouble, name: str) -> list[str]:
-    _, server = scenario.servers()[name]
+    cluster, server = scenario.servers()[name]
     statements = scenario.database_of(name).statements
-    found = []
+    idle = trouble.idle_on(server.role, cluster.host)
+    found = [f"{idle}; {name} is a {server.role}" if trouble.acts_on else f"{name}: {idle}"] if idle else []
     for field in STATEMENTS:
         key = getattr(trouble, field, None)
         if isinstance(key, str) and key in statements and not _runs(statements[key], server):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field, model_validator
 
@@ -14,6 +14,7 @@ from practice_fleet.conditions import Conditions
 from practice_fleet.physics.locks import Hold
 from practice_fleet.scenario.clusters import DatabaseSpec
 from practice_fleet.scenario.data import TableSpec
+from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import Part
 from practice_fleet.scenario.work import StatementSpec
 
@@ -35,6 +36,8 @@ class Said:
 
 class BaseTrouble(Part):
     """Times are minutes before the fleet's first start; a negative end lies after it, none is never."""
+
+    acts_on: ClassVar[frozenset[str]] = frozenset()  # roles of the servers on which it does something; empty: all
 
     servers: list[str] = Field(min_length=1, description="servers it happens on")
     start_minutes_ago: float = Field(description="when it begins, in minutes before the fleet's first start")
@@ -107,6 +110,12 @@ class BaseTrouble(Part):
 
     def check(self, database: DatabaseSpec) -> None:
         """ValueError when it names what the server does not have."""
+
+    def idle_on(self, role: str, host: HostSpec) -> str | None:
+        """Why it does nothing on a server with this role and host; none when it acts."""
+        if self.acts_on and role not in self.acts_on:
+            return f"it acts on a {' or '.join(sorted(self.acts_on))}"
+        return None
 
     def change(self, now: Conditions, hours: float) -> None:
         """Change the conditions of a server on which it has been for ``hours``."""

@@ -121,6 +121,7 @@ class SortSpills(_SettingTrouble):
 class BroadcastTooLarge(_SettingTrouble):
     """The limit for sending one side of a join to every worker is raised so far that large sides are sent."""
 
+    acts_on = frozenset({"coordinator", "worker"})
     cause: Literal["broadcast_too_large"]
     size: Bytes = Field(2**40, description="limit of what is sent whole")
 
@@ -131,6 +132,7 @@ class BroadcastTooLarge(_SettingTrouble):
 class PartitionsWrong(_SettingTrouble):
     """Rows move between workers in far too few partitions, so that some have nothing to do, or in far too many."""
 
+    acts_on = frozenset({"coordinator", "worker"})
     cause: Literal["partitions_wrong"]
     size: int = Field(1, ge=1, description="partitions")
 

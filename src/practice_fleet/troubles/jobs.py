@@ -10,6 +10,7 @@ from pydantic import Field
 from practice_fleet.actors import Actor
 from practice_fleet.conditions import Conditions
 from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES, Bytes
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.troubles.base import BaseTrouble, Said, known
@@ -71,6 +72,9 @@ class BurstCreditUsedUp(_Job):
 
     cause: Literal["burst_credit_used_up"]
     size: float = Field(2000, gt=0, description="pages that the job reads per second")
+
+    def idle_on(self, role: str, host: HostSpec) -> str | None:
+        return None if host.data_volume.burst_operations_per_s else "its data volume has no burst_operations_per_s"
 
     def _session(self) -> Actor:
         events = {"running": 0.1, "page_read": 0.9}

@@ -35,6 +35,7 @@ class UnevenLoad(BaseTrouble):
 class HotPartition(BaseTrouble):
     """One partition is asked for far more than the others: the member that holds it has its calls besides its own."""
 
+    acts_on = frozenset({"member"})
     cause: Literal["hot_partition"]
     statement: str = Field(description="key of the statement that asks for it")
     size: float = Field(5, gt=1, description="its calls on this member ÷ calls before")
@@ -65,6 +66,7 @@ class MemberDown(BaseTrouble):
 class MembersDisagree(BaseTrouble):
     """For a moment a member sees fewer peers than there are."""
 
+    acts_on = frozenset({"member"})
     cause: Literal["members_disagree"]
     size: int = Field(1, ge=1, description="members that it does not see")
 

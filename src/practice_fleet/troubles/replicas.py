@@ -18,6 +18,7 @@ from practice_fleet.troubles.base import BaseTrouble, Said, known
 class ReplicaBehind(BaseTrouble):
     """A replica applies changes more slowly than it did; it falls behind whenever more comes than it does."""
 
+    acts_on = frozenset({"replica"})
     cause: Literal["replica_behind"]
     why: Literal["one_process", "volume", "processor", "reader"] = Field(
         "one_process",
@@ -55,6 +56,7 @@ class ReplicaBehind(BaseTrouble):
 class ReplicaQueryCancelled(BaseTrouble):
     """Queries on a replica are ended because the log takes away rows that they still need."""
 
+    acts_on = frozenset({"replica"})
     cause: Literal["replica_query_cancelled"]
     statement: str = Field(description="key of the statement whose calls are ended")
     size: float = Field(0.2, gt=0, le=1, description="share of its calls")
@@ -70,6 +72,7 @@ class ReplicaQueryCancelled(BaseTrouble):
 class LogKept(BaseTrouble):
     """The primary keeps all log for a replica that is gone: the volume of the log fills."""
 
+    acts_on = frozenset({"primary", "single"})
     cause: Literal["log_kept_for_lost_replica"]
     size: Bytes = Field(500_000_000, description="bytes of log that are kept each hour")
     replica: str = Field("former-replica", description="name of the replica that is gone")

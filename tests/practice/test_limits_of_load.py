@@ -1,0 +1,68 @@
+"""Whatever comes: no more sessions than there may be, no more memory than a process may take, and the demo's worst server first."""
+
+from __future__ import annotations
+
+import resource
+import subprocess
+import sys
+
+import polars as pl
+import pytest
+
+from practice_fleet import frames
+from practice_fleet.fleet import Fleet
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.scenario.reading import load_scenario, shipped
+from practice_fleet.server import HOUR_US, MINUTE_US
+from tests.practice.shelf import NOW
+
+DAY_US = 24 * HOUR_US
+OVERLOAD = """
+import resource
+from practice_fleet import frames
+from practice_fleet.fleet import Fleet
+from practice_fleet.scenario.document import Scenario
+from tests.practice.shelf import NOW, document
+made = Scenario.model_validate(document(statement__find_book__rate=50_000, statement__count_reading__rate=20_000))
+history = Fleet(made, NOW).histories["shelf-a"]
+seen = frames.sample_frame(history, NOW, NOW + 3_600_000_000)
+assert seen.group_by("at_us").len()["len"].max() <= 100, "sessions"
+frames.execution_frame(history, NOW, NOW + 600_000_000, 0.1)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024)
+"""
+
+
+@pytest.mark.parametrize("name", ["quillhaven", "bookshelf", "ring"])
+def test_no_shipped_server_has_more_sessions_than_its_limit(name: str) -> None:
+    fleet = Fleet(load_scenario(shipped(name)), NOW)
+    for history in fleet.histories.values():
+        seen = frames.sample_frame(history, NOW + 4 * HOUR_US, NOW + 4 * HOUR_US + 3 * MINUTE_US)
+        limit = float(history.server.state(NOW + 4 * HOUR_US).settings["max_sessions"])
+        if len(seen):
+            by_second = seen.group_by("at_us").agg(pl.len(), pl.col("session").n_unique().alias("different"))
+            assert by_second["len"].max() <= limit and (by_second["len"] == by_second["different"]).all()  # type: ignore[operator]
+            assert seen["session"].min() >= 1 and seen["session"].max() <= limit  # type: ignore[operator]
+
+
+def test_an_overload_takes_less_than_a_gigabyte() -> None:
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss > 0
+    done = subprocess.run([sys.executable, "-c", OVERLOAD], capture_output=True, text=True, timeout=200)
+    assert done.returncode == 0, done.stderr
+    assert float(done.stdout) < 1e9
+
+
+def test_the_worst_server_of_the_demo_is_the_same_at_every_hour(scenario: Scenario) -> None:
+    """Hours of a week, seventeen apart: they fall on all days and on most hours. A server's time is compared with a week ago."""
+    for turn in range(10):
+        anchor = NOW + turn * 17 * HOUR_US
+        fleet = Fleet(scenario, anchor)
+        ratios = {}
+        for name in ("desk-a", "desk-b", "catalog-a", "member-a", "reserve-a", "archive-a", "kiosk-a", "stats-a"):
+            history = fleet.histories[name]
+            now, before = (
+                frames.metric_frame(history, at - 5 * MINUTE_US, at)["time_s"].sum() / 300
+                for at in (anchor, anchor - 7 * DAY_US)
+            )
+            ratios[name] = (now + 0.1) / (before + 0.1)
+        assert max(ratios, key=lambda name: ratios[name]) in ("desk-a", "desk-b"), (turn, ratios)
+        assert ratios["desk-a"] > 2, (turn, ratios)
