@@ -11,6 +11,7 @@ from practice_fleet.actor_frames import idle_sessions, working
 from practice_fleet.burst_credit import credit_left
 from practice_fleet.conditions import State
 from practice_fleet.history import Block, History
+from practice_fleet.physics.demand import SYSTEM_HIT_S
 from practice_fleet.physics.queueing import Array
 from practice_fleet.physics.storage import Volume
 from practice_fleet.physics.wait_events import FLUSH, QUEUE, READ, RUNNING, SWAP, TEMP, WRITE
@@ -21,6 +22,7 @@ from practice_fleet.transaction_numbers import transaction_age
 from practice_fleet.volume_use import used
 
 PER_CALL = ("rows_returned", "rows_examined", "pages_requested", "pages_read", "log_bytes")
+SYSTEM_CALL_S = 30e-6  # of a call: reading the text, sending the answer
 NOT_REPORTED = {"unkept_hours", "unfrozen_hours"}  # what a server knows of itself without saying it
 Figures = dict[str, Array]
 
@@ -97,6 +99,13 @@ def _host_counters(block: Block, total: Callable[[str], Array]) -> Figures:
         "volume_read_s.data": seconds[READ] + seconds[TEMP] / 2 + seconds[SWAP] + read * latency,
         "volume_writes.data": total("evict_writes") + total("temp_reads") / 2 + written,
         "volume_write_s.data": seconds[WRITE] + seconds[TEMP] / 2 + written * latency,
+    }  # fmt: skip
+    busy = seconds[RUNNING] + block.state.now.background_cores * 60
+    system = np.minimum(busy, total("pages_read") * SYSTEM_HIT_S + block.calls.sum(axis=0) * SYSTEM_CALL_S)
+    idle = np.maximum(0.0, block.state.hardware.cores * 60 - busy)
+    figures |= {
+        "processor_s.user": busy - system, "processor_s.system": system,
+        "processor_s.iowait": np.minimum(idle, figures["volume_read_s.data"]),
     }  # fmt: skip
     for name, more in ((f"volume_writes.{log}", total("commits")), (f"volume_write_s.{log}", seconds[FLUSH])):
         figures[name] = figures.get(name, 0.0) + more

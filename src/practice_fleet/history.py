@@ -22,12 +22,12 @@ from practice_fleet.physics.pooler import pooled
 from practice_fleet.physics.queueing import Array
 from practice_fleet.physics.storage import Others, Volume
 from practice_fleet.physics.wait_events import EVENTS, RUNNING, Limits
+from practice_fleet.scenario.clusters import PoolerSpec
 from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.server import DAY_US, MINUTE_US, PracticeServer
 from practice_fleet.transactions import kept_after
 
 KEPT_DAYS = 2
-PATIENCE_S = 30.0  # of calls that wait for a session of a pooler that a trouble put there
 
 
 @dataclass(frozen=True)
@@ -188,6 +188,6 @@ class History:
 
 def _before_pool(server: PracticeServer, sessions: int, model: Minutes) -> dict[str, Array]:
     """What the pooler counts: seconds that calls waited for one of its sessions, and calls that gave up."""
-    patience_s = server.cluster.pooler.patience_s if server.cluster.pooler else PATIENCE_S
-    found = pooled(sessions, patience_s, model.rate, model.response, model.refused)
+    pooler = server.cluster.pooler or PoolerSpec(sessions=sessions)
+    found = pooled(sessions, pooler.patience_s, model.rate, model.response, model.refused, pooler.retries)
     return {"pool_wait_s": found.waiting * 60, "pool_timeouts": found.given_up * 60}

@@ -80,6 +80,7 @@ class LiveServer:
             )  # fmt: skip
         facts = {
             "swap_tendency": f"{100 * host.swap_tendency:.0f}", "large_pages": "always" if host.huge_pages else "never",
+            "power_saving": "performance" if host.core_speed >= self.server.cluster.host.core_speed else "powersave",
         }  # fmt: skip
         return p.Host(cores=host.cores, memory_bytes=host.memory, volumes=volumes, settings=facts)
 

@@ -15,6 +15,7 @@ from pathlib import Path
 import polars as pl
 
 from hardy_gauge.probes.protocol import PlayRequest, PlayState, Refused
+from practice_fleet.burst_credit import bursting
 from practice_fleet.conditions import State
 from practice_fleet.events.pages import Pages, Store, StoredObject
 from practice_fleet.events.randoms import Randoms
@@ -169,8 +170,11 @@ def event_run(state: State, request: PlayRequest, foreign_pages_per_s: float = 0
         numbers[key]: (hold, numbers.get(hold.behind) if hold.behind else None) for key, hold in state.holds.items()
     }
     failing = {numbers[key]: share for key, share in state.now.failing.items() if key in numbers}
+    host = state.host  # a volume with a burst has credit when a run begins
+    if host.data_volume.burst_operations_per_s is not None:
+        host = bursting(host)
     return Run(
-        state.host, visits, weights, request.arrival, Limits.of(settings), request.seed, store, holds, failing,
+        host, visits, weights, request.arrival, Limits.of(settings), request.seed, store, holds, failing,
         state.now.background_pages_per_s + foreign_pages_per_s, list(state.worker_visits.values()),
         state.now.workers if state.worker_visits else 0,
     )  # fmt: skip

@@ -40,9 +40,9 @@ def transaction_age(server: PracticeServer, state: State, at_us: np.ndarray) -> 
     added, none = server.levels(at_us), np.zeros(len(at_us))
     unkept = added.get("unkept_hours", none) if state.settings["upkeep_enabled"] == "off" else none
     hours = np.maximum(unkept, added.get("unfrozen_hours", none))
-    age = np.maximum(since_upkeep_s(at_us), hours * 3600) * commits_per_s(server, state) + added.get(
-        "transaction_age", none
-    )
+    # where nothing is frozen any more, numbers age since the last time before that
+    since_s = np.where(hours > 0, hours * 3600 + since_upkeep_s(at_us - hours * HOUR_US), since_upkeep_s(at_us))
+    age = since_s * commits_per_s(server, state) + added.get("transaction_age", none)
     return np.asarray(np.minimum(MOST_AGE, age))
 
 

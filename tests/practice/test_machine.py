@@ -56,7 +56,14 @@ def test_rows_are_free_again_after_calls_that_failed() -> None:
     many = replace(
         visits(processor_s=0.01, log_s=0.001, log_bytes=1, commits=True, hot_rows=6), locked_rows=3, same_order=False
     )
-    run = Run(host(16), [many], [1], Arrival(kind="closed", workers=12), Limits(100, lock_timeout_s=0.05), seed=5)
+    run = Run(
+        host(16),
+        [many],
+        [1],
+        Arrival(kind="closed", workers=12),
+        Limits(100, lock_timeout_s=0.05, deadlock_check_s=0),
+        seed=5,
+    )
     frame = run.play(120).executions
     assert 0.02 < frame["failed"].mean() < 0.9
     last = frame.filter(frame["start_s"] > 100)

@@ -26,7 +26,7 @@ LOCKED = {
     "servers": ["catalog-a"],
     "statement": "edit_title",
     "start_minutes_ago": 900,
-    "size": 20,
+    "size": 150,
 }
 OPERATIONS: list[Any] = [
     SetSetting(CUT, name="read_ahead_pages", value=8), Restart(CUT), GrowVolume(CUT, volume="data", capacity=10**16),

@@ -16,7 +16,9 @@ from hardy_gauge.core.statements.sums import sums
 from hardy_gauge.core.time.coverage import seconds
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
+from hardy_gauge.queries import evidence_sources as sources
 from hardy_gauge.queries.coverage import covered, sampled
+from hardy_gauge.queries.log_messages import errors_by_statement
 from hardy_gauge.queries.objects import BACK_US, counted_s
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
@@ -30,12 +32,17 @@ NO_SCHEMA = "the server reports no schema"
 
 def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
     """All that is known of a server over the focus, and of its statements in the reference."""
-    texts = texts_of(reader)
+    texts, focus = texts_of(reader), window.focus
+    tables, sequences = sources.tables_and_sequences(reader, server, focus)
     return Evidence(
         server=server.name, engine=server.engine, focus=window.focus,
         covered_s=covered(reader, [server], window.focus, "statements")[server.id],
         statements=_statements(reader, server, window, texts), samples=_samples(reader, server, window.focus, texts),
         schema=schema_of(reader, server, window.focus),
+        figures=sources.figures(reader, server, focus), waiting=sources.waiting(reader, server, focus),
+        messages=sources.messages(reader, server, focus), settings=sources.settings(reader, server), tables=tables,
+        sequences=sequences, volumes=sources.volumes(reader, server, focus.until_us), host=sources.host(server),
+        changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role,
     )  # fmt: skip
 
 
@@ -48,7 +55,10 @@ def _statements(
         return Unknown("no statement was counted in this time" if known else "the server does not count statements")
     in_order = frame.sort("at_us").select("statement", "plan_key")
     last_plan = dict(in_order.group_by("statement", maintain_order=True).agg(pl.col("plan_key").last()).iter_rows())
-    typical = typical_statements(reader, [server], window).by_statement
+    compared = typical_statements(reader, [server], window)
+    typical = compared.by_statement
+    services = dict(frame.group_by("statement").agg(pl.col("service").drop_nulls().mode().sort().first()).iter_rows())
+    failed = errors_by_statement(reader, [server], window.focus) or {}
     found = {}
     for row in sums(frame, ["statement"]).iter_rows(named=True):
         statement = texts.get(row["statement"])
@@ -59,7 +69,9 @@ def _statements(
             statement.fingerprint, statement.text, row["calls"], row["time_s"], row["rows_returned"] or 0.0,
             row["rows_examined"], latest_plan(reader, server.id, statement.id, last_plan.get(statement.id)),
             before.time_per_call_s if before else None, before.examined_per_row if before else None,
-            row["pages_requested"],
+            row["pages_requested"], before.calls_per_s if before else None, before.rows_per_call if before else None,
+            row["errors"] if row["errors"] is not None else failed.get(statement.id), row["temporary_pages"], row["log_bytes"],
+            (before is not None) if compared.spans.known else None, services.get(statement.id) or "",
         )  # fmt: skip
     return found
 
@@ -77,7 +89,19 @@ def _samples(reader: Reader, server: Server, focus: Span, texts: dict[int, State
         for row in rows.iter_rows(named=True)
         if row["statement"] in texts
     }
-    return Samples(float(rows["active_sessions"].sum()), looked, by_statement)
+    seen = read_samples(reader, [server], focus, ["statement", "wait_family"])
+    families = entries(seen, ["wait_family"], looked)
+    by_family = {
+        row["wait_family"]: Sampled(row["active_sessions"], row["low"], row["high"])
+        for row in families.iter_rows(named=True)
+    }
+    locks = entries(seen.filter(pl.col("wait_family") == "row lock"), ["statement"], looked)
+    row_locks = {
+        texts[row["statement"]].fingerprint: row["active_sessions"]
+        for row in locks.iter_rows(named=True)
+        if row["statement"] in texts
+    }
+    return Samples(float(rows["active_sessions"].sum()), looked, by_statement, by_family, row_locks)
 
 
 def schema_of(reader: Reader, server: Server, focus: Span) -> Schema | Unknown:

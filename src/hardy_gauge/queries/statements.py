@@ -55,6 +55,7 @@ class TypicalWork:
     time_per_s: Typical | None
     time_per_call_s: Typical | None
     examined_per_row: Typical | None
+    rows_per_call: Typical | None
 
 
 @dataclass(frozen=True)
@@ -85,13 +86,14 @@ def typical_statements(reader: Reader, servers: Sequence[Server], window: Window
     )
     grids = {
         name: spans.grids(totals.select(*keys, name).drop_nulls().iter_rows())
-        for name in ("calls", "time_s", "rows_examined", "rows_least")
+        for name in ("calls", "time_s", "rows_examined", "rows_least", "rows_returned")
     }
     found = {
         int(statement): TypicalWork(
             spans.rate(grids["calls"].get(statement)), spans.rate(grids["time_s"].get(statement)),
             spans.ratio(grids["time_s"].get(statement), grids["calls"].get(statement)),
             spans.ratio(grids["rows_examined"].get(statement), grids["rows_least"].get(statement)),
+            spans.ratio(grids["rows_returned"].get(statement), grids["calls"].get(statement)),
         )
         for statement in totals["statement"].unique().to_list()
     }  # fmt: skip

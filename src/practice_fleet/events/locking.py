@@ -60,7 +60,7 @@ class Locking:
             return True
         if self.rows.closes_circle(number, row):
             where[1], where[2] = LOCK, self.rows.holders[row]
-            yield env.timeout(self.limits.deadlock_check_s)
+            yield env.timeout(max(0.0, min(self.limits.deadlock_check_s, self.limits.lock_timeout_s, deadline - since)))
             where[2] = NOBODY
             spent[LOCK] += env.now - since
             if turn.triggered:

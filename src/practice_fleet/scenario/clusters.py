@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.hardware import HostSpec
+from practice_fleet.scenario.setting_values import checked
 from practice_fleet.scenario.transactions import TransactionSpec
 from practice_fleet.scenario.units import Misplaced, Part, Settings
 from practice_fleet.scenario.work import StatementSpec
@@ -60,12 +61,18 @@ class ServerSpec(Part):
     scale: float = Field(1.0, gt=0, le=1, description="rows of a copy ÷ rows of the original")
     settings: Settings = Field(default_factory=dict, description="settings that differ from the cluster's")
 
+    @model_validator(mode="after")
+    def _settings_can_be(self) -> ServerSpec:
+        self.settings = checked(self.settings)
+        return self
+
 
 class PoolerSpec(Part):
     """A pooler between the applications and each server of a cluster."""
 
     sessions: int = Field(ge=1, description="sessions that it opens at most")
     patience_s: float = Field(30, gt=0, description="seconds after which a call that waits for a session gives up")
+    retries: float = Field(0.5, ge=0, lt=1, description="share of the calls that gave up which are tried again")
 
 
 class ClusterSpec(Part):
@@ -82,6 +89,11 @@ class ClusterSpec(Part):
     sessions: float = Field(60, ge=1, description="sessions that the applications keep open on each server")
     pooler: PoolerSpec | None = Field(None, description="left out: the applications connect themselves")
     copies: int = Field(0, ge=0, le=3, description="partitioned clusters: copies of each partition besides the first")
+
+    @model_validator(mode="after")
+    def _settings_can_be(self) -> ClusterSpec:
+        self.settings = checked(self.settings)
+        return self
 
     @model_validator(mode="after")
     def _roles_fit(self) -> ClusterSpec:

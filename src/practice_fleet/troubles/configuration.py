@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from practice_fleet import settings as rules
 from practice_fleet.conditions import Conditions
 from practice_fleet.physics.memory import memory
 from practice_fleet.scenario.clusters import DatabaseSpec
+from practice_fleet.scenario.setting_values import value_of
 from practice_fleet.scenario.units import Bytes
 from practice_fleet.troubles.base import BaseTrouble, Said
 
@@ -52,6 +53,11 @@ class SettingHarmed(_SettingTrouble):
     cause: Literal["setting_harmed"]
     setting: str
     value: float | int | str | bool
+
+    @model_validator(mode="after")
+    def _value_can_be(self) -> SettingHarmed:
+        self.value = value_of(self.setting, self.value)
+        return self
 
     def _setting(self) -> tuple[str, rules.Value]:
         return self.setting, self.value

@@ -5,16 +5,32 @@ Frozen, and read by rules alone: nothing here asks a clock, a store or a network
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Literal
 
 from hardy_gauge.core.evidence.schema import TableFacts
+from hardy_gauge.core.evidence.sources import (
+    ChangeFact,
+    HostFacts,
+    Message,
+    PlanTurn,
+    RecordedFigure,
+    SequenceUse,
+    SettingFact,
+    TableUse,
+    VolumeFact,
+    Waiting,
+)
 from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.time.span import Span
 
-Source = Literal["statements", "samples", "schema", "plans"]
+Source = Literal[
+    "statements", "samples", "schema", "plans", "figures", "waiting", "messages", "settings", "tables", "sequences", "volumes",
+    "host", "changes", "plan_turns",
+]  # fmt: skip
+NOT_READ = "it was not read"
 
 
 @dataclass(frozen=True)
@@ -28,7 +44,8 @@ class Unknown:
 class StatementWork:
     """One statement over the focus: what the server counted, per call in the reference, and the plan it used last.
 
-    ``rows_examined`` and ``pages_requested`` are None where the server does not report them.
+    ``rows_examined``, ``pages_requested`` and the others are None where the server does not report them; ``errors`` are those that
+    the server counts, or that its log reports; ``known_before`` whether it was called in the reference (None: there is none).
     """
 
     fingerprint: str
@@ -41,6 +58,13 @@ class StatementWork:
     typical_time_per_call_s: Typical | None = None
     typical_examined_per_row: Typical | None = None
     pages_requested: float | None = None
+    typical_calls_per_s: Typical | None = None
+    typical_rows_per_call: Typical | None = None
+    errors: float | None = None
+    temporary_pages: float | None = None
+    log_bytes: float | None = None
+    known_before: bool | None = None
+    service: str = ""
 
 
 @dataclass(frozen=True)
@@ -59,6 +83,8 @@ class Samples:
     active_sessions: float
     seconds: float
     by_statement: Mapping[str, Sampled]
+    by_family: Mapping[str, Sampled] = field(default_factory=dict)
+    row_lock_by_statement: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -80,6 +106,17 @@ class Evidence:
     statements: Mapping[str, StatementWork] | Unknown
     samples: Samples | Unknown
     schema: Schema | Unknown
+    figures: Mapping[str, RecordedFigure] | Unknown = Unknown(NOT_READ)
+    waiting: Sequence[Waiting] | Unknown = Unknown(NOT_READ)
+    messages: Sequence[Message] | Unknown = Unknown(NOT_READ)
+    settings: Mapping[str, SettingFact] | Unknown = Unknown(NOT_READ)
+    tables: Mapping[str, TableUse] | Unknown = Unknown(NOT_READ)
+    sequences: Sequence[SequenceUse] | Unknown = Unknown(NOT_READ)
+    volumes: Sequence[VolumeFact] | Unknown = Unknown(NOT_READ)
+    host: HostFacts | Unknown = Unknown(NOT_READ)
+    changes: Sequence[ChangeFact] | Unknown = Unknown(NOT_READ)
+    plan_turns: Sequence[PlanTurn] | Unknown = Unknown(NOT_READ)
+    role: str = "single"
 
     def missing(self, sources: tuple[Source, ...]) -> Unknown | None:
         """The first of the sources that is not known, if any."""

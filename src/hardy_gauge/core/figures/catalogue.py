@@ -160,7 +160,7 @@ def unit_of(name: str) -> Unit:
 VOLUME_TITLES = {
     "volume_reads": "reads of volume", "volume_writes": "writes of volume", "volume_read_bytes": "bytes read from volume",
     "volume_write_bytes": "bytes written to volume", "volume_read_s": "reads under way on volume",
-    "volume_write_s": "writes under way on volume", "run_queue_s": "threads that run or wait for a core",
+    "volume_write_s": "writes under way on volume", "processor_s": "cores busy with", "run_queue_s": "threads that run or wait for a core",
 }  # fmt: skip
 
 

@@ -1,0 +1,93 @@
+"""What rules have in common when they put a finding together: who asks nothing of the server, shares of time, urgency.
+
+The grade of a finding follows from what it costs, by one table each: a share of the server's time (``finding.grade_of``), the share of
+calls that fail, or the time until something ends.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject, grade_of
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, StatementWork
+from hardy_gauge.core.evidence.sources import RecordedFigure
+from hardy_gauge.core.plans.model import Plan
+from hardy_gauge.core.remedies.remedy import Remedy, RemedyKind
+
+DAY_S = 86_400.0
+# days until something ends, and the share of calls that fail: from the first that holds
+BY_DAYS: tuple[tuple[float, Grade], ...] = ((3.0, "act"), (21.0, "plan"), (90.0, "note"))
+BY_FAILURES: tuple[tuple[float, Grade], ...] = ((0.1, "act"), (0.01, "plan"), (0.0, "note"))
+
+
+class Unasked:
+    """A rule that asks the server nothing: what it finds stands."""
+
+    def confirm(self, finding: Finding, answer: Plan | None) -> Finding | None:
+        return replace(finding, question=None)
+
+
+def grade_by_days(days: float) -> Grade:
+    """``fine`` where there is more time than anyone plans for."""
+    return next((grade for most, grade in BY_DAYS if days <= most), "fine")
+
+
+def grade_by_failures(share: float) -> Grade:
+    return next(grade for least, grade in BY_FAILURES if share >= least)
+
+
+def costs(
+    evidence: Evidence, cause: str, title: str, subject: Subject, spent: Sampled, facts: Sequence[Fact], remedies: Sequence[Remedy],
+    confidence: float,
+) -> Finding:  # fmt: skip
+    """A finding that costs active sessions; ``spent`` are those, with their interval."""
+    samples = evidence.samples
+    assert isinstance(samples, Samples)
+    whole = max(samples.active_sessions, 1e-9)
+    active = Fact("active sessions", spent.active_sessions, "sessions", "session samples", None, spent.low, spent.high)
+    return Finding(
+        cause=cause, title=title, subject=subject, impact=Impact(spent.active_sessions, spent.low, spent.high),
+        share=min(1.0, spent.active_sessions / whole), share_low=min(1.0, spent.low / whole), share_high=min(1.0, spent.high / whole),
+        grade=grade_of(spent.active_sessions / whole, spent.active_sessions), confidence=confidence, facts=[active, *facts],
+        remedies=list(remedies),
+    )  # fmt: skip
+
+
+def warns(
+    cause: str, title: str, subject: Subject, grade: Grade, facts: Sequence[Fact], remedies: Sequence[Remedy], confidence: float,
+    impact: Impact | None = None,
+) -> Finding:  # fmt: skip
+    """A finding that costs no time yet; ``impact`` is seconds until something ends, calls that fail, or bytes."""
+    return Finding(
+        cause=cause, title=title, subject=subject, impact=impact or Impact(0.0, 0.0, 0.0), share=0.0, share_low=0.0, share_high=0.0,
+        grade=grade, confidence=confidence, facts=list(facts), remedies=list(remedies),
+    )  # fmt: skip
+
+
+def remedy(kind: RemedyKind, title: str, *cautions: str, script: str = "", undo: str = "") -> Remedy:
+    """A change in words; its script where every dialect has the same."""
+    return Remedy(kind, title, script, undo, "at once", [], [], list(cautions))
+
+
+def waited(evidence: Evidence, seconds: float) -> Sampled:
+    """Active sessions of so many seconds waited over the looks, with the interval of a count."""
+    samples = evidence.samples
+    looked = samples.seconds if isinstance(samples, Samples) else 1.0
+    half = 1.96 * max(seconds, 1.0) ** 0.5
+    return Sampled(seconds / looked, max(0.0, seconds - half) / looked, (seconds + half) / looked)
+
+
+def figure_of(evidence: Evidence, name: str) -> RecordedFigure | None:
+    """A recorded figure, where the server reports it."""
+    return evidence.figures.get(name) if isinstance(evidence.figures, Mapping) else None
+
+
+def statement_of(evidence: Evidence, fingerprint: str) -> StatementWork | None:
+    return evidence.statements.get(fingerprint) if isinstance(evidence.statements, Mapping) else None
+
+
+def time_of(evidence: Evidence, fingerprint: str) -> Sampled | None:
+    """Active sessions of a statement."""
+    return evidence.samples.by_statement.get(fingerprint) if isinstance(evidence.samples, Samples) else None

@@ -1,0 +1,106 @@
+"""Upkeep off, and bloat: dead rows are not removed, and tables have more pages than their rows need."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from hardy_gauge.core.diagnosis.building import Unasked, remedy, warns
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject
+from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
+from hardy_gauge.core.evidence.sources import SettingFact, TableUse
+
+OFF = ("off", False, "false", "no", 0)
+UPKEEP_SETTINGS = ("upkeep_enabled",)
+# of a table: spare pages, from which on a scan reads markedly more than it has to; below, upkeep has left room that is used again
+SPARE, MUCH_SPARE = 0.35, 0.6
+LEAST_BYTES = 256 * 2**20
+DEAD = 0.3
+
+
+def upkeep_setting(settings: Mapping[str, SettingFact]) -> SettingFact | None:
+    """The neutral setting of upkeep, where it is off."""
+    return next((settings[n] for n in UPKEEP_SETTINGS if n in settings and settings[n].value in OFF), None)
+
+
+class UpkeepOff(Unasked):
+    """The server's setting or a table's own option says that nothing is cleaned."""
+
+    cause = "upkeep_off"
+    needs: tuple[Source, ...] = ("settings",)
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        assert isinstance(evidence.settings, Mapping)
+        off = upkeep_setting(evidence.settings)
+        tables = [] if isinstance(evidence.tables, Unknown) else list(evidence.tables.values())
+        dead = [
+            Fact(f"dead rows of {t.name}", t.dead_rows, "rows", "table counters", t.rows) for t in tables if t.dead_rows
+        ]
+        found = []
+        if off is not None:
+            title = f"Upkeep is switched off ({off.name})"
+            back = remedy(
+                "setting change",
+                f"Set {off.name} back to {off.default}",
+                "What has waited is cleaned at once: begin outside the rush.",
+            )
+            found.append(warns(self.cause, title, Subject("setting", off.name), "plan", dead[:3], [back], 0.95))
+        for table in tables:
+            options = [
+                f"{name} = {value}"
+                for name, value in table.options.items()
+                if "upkeep" in name or "vacuum_enabled" in name
+            ]
+            if options and any(str(value).lower() in ("off", "false") for value in table.options.values()):
+                facts = [Fact("rows", table.rows, "rows", "table counters")]
+                facts += [Fact("dead rows", table.dead_rows, "rows", "table counters")] if table.dead_rows else []
+                title = f"Upkeep leaves out table {table.name}: {', '.join(options)}"
+                back = remedy("setting change", f"Take back the option {', '.join(options)} of {table.name}")
+                found.append(warns(self.cause, title, Subject("table", table.name), "plan", facts, [back], 0.95))
+        return found
+
+
+class Bloat(Unasked):
+    """A table has far more pages than its rows need."""
+
+    cause = "bloat"
+    needs: tuple[Source, ...] = ("tables",)
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        assert isinstance(evidence.tables, Mapping)
+        return [found for table in evidence.tables.values() if (found := self._one(table)) is not None]
+
+    def _one(self, table: TableUse) -> Finding | None:
+        if table.spare_bytes is None or table.heap_bytes < LEAST_BYTES:
+            return None
+        share = table.spare_bytes / table.heap_bytes
+        if share < SPARE:
+            return None
+        facts = [
+            Fact(
+                "pages that its rows do not need",
+                float(table.spare_bytes),
+                "B",
+                "table counters",
+                float(table.heap_bytes),
+            ),
+            Fact("of the table", share, "share", "table counters"),
+        ]
+        if table.dead_rows is not None:
+            facts.append(Fact("dead rows", table.dead_rows, "rows", "table counters", table.rows))
+        grade: Grade = "plan" if share >= MUCH_SPARE else "note"
+        remedies = [
+            remedy(
+                "upkeep", f"Clean {table.name} more often, so that it does not grow again", "Cleaning reads the table."
+            ),
+            remedy(
+                "upkeep",
+                f"Write {table.name} anew to give the room back",
+                "It keeps the table to itself meanwhile, and needs its size free.",
+            ),
+        ]
+        impact = Impact(float(table.spare_bytes), float(table.spare_bytes), float(table.spare_bytes), "B")
+        return warns(
+            self.cause, f"{share:.0%} of table {table.name} is room that its rows do not need", Subject("table", table.name), grade, facts,
+            remedies, 0.8, impact,
+        )  # fmt: skip

@@ -1,0 +1,206 @@
+"""The sources of evidence besides statements and samples, each read from the store or said to be unknown, with why."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+import polars as pl
+from sqlalchemy import select
+
+from hardy_gauge.core.evidence import sources as e
+from hardy_gauge.core.evidence.evidence import Unknown
+from hardy_gauge.core.reference.typical_day import Typical
+from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
+from hardy_gauge.queries.holdups import holdups_of
+from hardy_gauge.queries.log_messages import messages_in
+from hardy_gauge.queries.objects import IndexOut, TableOut, objects_of
+from hardy_gauge.queries.plan_changes import plan_changes
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.queries.server_figures import figures_of
+from hardy_gauge.queries.volumes import volumes_of
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Change, Server, Snapshot
+
+GROWTH_US = 12 * HOUR_US  # over which the growth of a level is taken
+SEQUENCE_US = 7 * DAY_US
+BEFORE_US = HOUR_US
+FEWEST = 5
+
+
+def figures(reader: Reader, server: Server, focus: Span) -> Mapping[str, e.RecordedFigure] | Unknown:
+    """Every counter and level of the server, with its usual value at this time."""
+    if "counters" not in server.abilities:
+        return Unknown("the server reports no counters")
+    found = figures_of(reader, server, focus).figures
+    if not found:
+        return Unknown("no counters were recorded in this time")
+    growth = _growth(reader, server, focus, [one.name for one in found if one.level])
+    return {
+        one.name: e.RecordedFigure(
+            float(one.value or 0.0),
+            Typical(one.centre, one.low, one.high, 1)
+            if one.centre is not None and one.low is not None and one.high is not None
+            else None,
+            one.last,
+            growth.get(one.name),
+        )
+        for one in found
+    }
+
+
+def _growth(reader: Reader, server: Server, focus: Span, names: Sequence[str]) -> dict[str, float]:
+    """Of levels, how much each grew a day over the last half day: the median step between half-hours (Theil and Sen, by pairs that
+    follow each other, which a fall at one moment does not move).
+    """
+    frame = reader.counters([server.id], Span(focus.until_us - GROWTH_US, focus.until_us), names)
+    found = {}
+    for name in names:
+        if name not in frame.columns:
+            continue
+        known = frame.select("at_us", name).drop_nulls()
+        by_half_hour = (
+            known.group_by(pl.col("at_us") // (HOUR_US // 2))
+            .agg(pl.col(name).last(), pl.col("at_us").last().alias("t"))
+            .sort("t")
+        )
+        if len(by_half_hour) >= FEWEST:
+            steps = np.diff(by_half_hour[name].to_numpy()) / np.diff(by_half_hour["t"].to_numpy()) * DAY_US
+            found[name] = float(np.median(steps))
+    return found
+
+
+def waiting(reader: Reader, server: Server, focus: Span) -> Sequence[e.Waiting] | Unknown:
+    """Who others waited for."""
+    if "sessions" not in server.abilities:
+        return Unknown("the server does not report sessions")
+    return [
+        e.Waiting(
+            one.doing, one.fingerprint, one.text, one.user, one.service, one.waited_s, one.most_waiting, one.depth, one.session,
+            one.idle_s, one.transaction_s,
+        )
+        for one in holdups_of(reader, server, focus)
+    ]  # fmt: skip
+
+
+def messages(reader: Reader, server: Server, focus: Span) -> Sequence[e.Message] | Unknown:
+    if "messages" not in server.abilities:
+        return Unknown("the server does not report its log")
+    return [
+        e.Message(one.severity, one.code, one.shape, one.count, one.first_us, one.fingerprint, one.detail)
+        for one in messages_in(reader, [server], focus)
+    ]
+
+
+def settings(reader: Reader, server: Server) -> Mapping[str, e.SettingFact] | Unknown:
+    """Settings that concern the work, with the peers of the same role where they differ."""
+    peers = [
+        one
+        for one in servers_in(reader, "fleet")
+        if one.cluster_id == server.cluster_id and one.id != server.id and one.role == server.role
+    ]
+    with reader.store.read() as session:
+        rows = session.scalars(
+            select(Snapshot).where(
+                Snapshot.kind == "settings", Snapshot.server_id.in_([server.id, *(p.id for p in peers)])
+            )
+        )
+        bodies: dict[int, dict[str, dict[str, Any]]] = {
+            row.server_id: {one["name"]: one for one in row.body["settings"]} for row in rows
+        }
+    if server.id not in bodies:
+        return Unknown("the server reports no settings")
+    return {
+        name: e.SettingFact(
+            name, one["value"], one["default"], one["unit"], one["applies"],
+            tuple(p.name for p in peers if name in bodies.get(p.id, {}) and bodies[p.id][name]["value"] != one["value"]),
+        )
+        for name, one in bodies[server.id].items()
+        if one.get("concerns", "work") == "work"
+    }  # fmt: skip
+
+
+def tables_and_sequences(
+    reader: Reader, server: Server, focus: Span
+) -> tuple[Mapping[str, e.TableUse] | Unknown, Sequence[e.SequenceUse] | Unknown]:
+    """What is counted of tables, indexes and sequences."""
+    if "objects" not in server.abilities:
+        none = Unknown("the server does not count the work on its tables")
+        return none, none
+    found = objects_of(reader, server, focus)
+    growth = _sequence_growth(reader, server, focus)
+    sequences = [
+        e.SequenceUse(one.name, one.column, one.type, one.value, one.most, one.used, growth.get(one.name))
+        for one in found.sequences
+    ]
+    return {table.name: _table(table) for table in found.tables}, sequences
+
+
+def _table(one: TableOut) -> e.TableUse:
+    written = [one.inserts_per_s, one.updates_per_s, one.deletes_per_s]
+    return e.TableUse(
+        one.name, one.rows, one.heap_bytes, one.dead_rows, one.spare_bytes,
+        None if None in written else float(sum(w or 0.0 for w in written)), one.upkeep_us, one.statistics_us, one.changed_since,
+        one.transaction_age, one.options, tuple(map(_index, one.indexes)),
+    )  # fmt: skip
+
+
+def _index(one: IndexOut) -> e.IndexUse:
+    return e.IndexUse(
+        one.name, tuple(one.columns), one.unique, one.constraint, one.bytes, one.lookups_counted, one.counted_since_us,
+        bool(one.predicate), one.valid,
+    )  # fmt: skip
+
+
+def _sequence_growth(reader: Reader, server: Server, focus: Span) -> dict[str, float]:
+    """Share of its values that each sequence gives a day, over the last week or as far as it is known."""
+    with reader.store.read() as session:
+        frame = segments.read(session, [server.id], "sequence", focus.until_us - SEQUENCE_US, focus.until_us)
+    if frame.is_empty():
+        return {}
+    ends = frame.sort("at_us").group_by("sequence").agg(
+        pl.col("at_us").first().alias("t0"), pl.col("at_us").last().alias("t1"),
+        pl.col("value").first().alias("v0"), pl.col("value").last().alias("v1"), (pl.col("most") - pl.col("least")).last().alias("room"),
+    )  # fmt: skip
+    return {
+        row["sequence"]: (row["v1"] - row["v0"]) / row["room"] / ((row["t1"] - row["t0"]) / DAY_US)
+        for row in ends.iter_rows(named=True)
+        if row["t1"] > row["t0"] and row["room"] > 0
+    }
+
+
+def volumes(reader: Reader, server: Server, now_us: int) -> Sequence[e.VolumeFact] | Unknown:
+    if not server.host.get("volumes"):
+        return Unknown("the server does not report its volumes")
+    return [
+        e.VolumeFact(one.name, float(one.used_bytes), float(one.capacity_bytes), one.days_left)
+        for one in volumes_of(reader, server, now_us)
+    ]
+
+
+def host(server: Server) -> e.HostFacts | Unknown:
+    if not server.host:
+        return Unknown("the server does not see its host")
+    return e.HostFacts(server.host.get("cores"), server.host.get("memory_bytes"), server.host.get("settings") or {})
+
+
+def changes(reader: Reader, server: Server, focus: Span) -> Sequence[e.ChangeFact]:
+    """What changed in the focus or in the hour before it, the last first."""
+    with reader.store.read() as session:
+        rows = session.scalars(
+            select(Change)
+            .where(Change.server_id == server.id, Change.at_us.between(focus.since_us - BEFORE_US, focus.until_us))
+            .order_by(Change.at_us.desc())
+        )
+        return [e.ChangeFact(row.at_us, row.kind, row.title, row.object, row.before, row.after) for row in rows]
+
+
+def plan_turns(reader: Reader, server: Server, focus: Span) -> Sequence[e.PlanTurn] | Unknown:
+    if "statements" not in server.abilities:
+        return Unknown("the server does not count statements")
+    return [
+        e.PlanTurn(one.at_us, one.fingerprint, one.before, one.after, one.before_s, one.after_s)
+        for one in plan_changes(reader, server, focus)
+    ]
