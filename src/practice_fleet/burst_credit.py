@@ -34,7 +34,7 @@ def credit_left(server: PracticeServer, first_us: int, minutes: int) -> Array | 
     volume = server.cluster.host.data_volume
     if volume.burst_operations_per_s is None or volume.operations_per_s_limit is None:
         return None
-    since = max(server.start_us, first_us // DAY_US * DAY_US - DAY_US)
+    since = min(first_us, max(server.start_us, first_us // DAY_US * DAY_US - DAY_US))
     count = (first_us - since) // MINUTE_US + minutes
     asked = asked_for(server, since, count, requests_of_calls)[0]
     for state, at, n in spans(server, since, count):

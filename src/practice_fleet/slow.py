@@ -16,6 +16,7 @@ from practice_fleet.server import MINUTE_US
 
 # how much of a longer time is more rows, and how much rows differ besides
 BY_ROWS, AT_RANDOM = 0.7, 0.25
+MOST_A_MINUTE = 6000
 NEVER = -28.0  # less than one in a million million
 Which = NDArray[np.int64]
 
@@ -116,6 +117,9 @@ def _gamma(
     above = np.zeros_like(shape)
     above[near] = gammaincc(shape[near], scaled[near])
     counts = counting.binomial(calls, above)
+    many = counts.sum(axis=1, keepdims=True)
+    if (many > MOST_A_MINUTE).any():  # the log of slow calls keeps some of them, whatever comes
+        counts = counting.binomial(counts, np.minimum(1.0, MOST_A_MINUTE / np.maximum(many, 1)))
     minute, which = np.nonzero(counts)
     repeat = counts[minute, which]
     minute, which = np.repeat(minute, repeat), np.repeat(which, repeat)

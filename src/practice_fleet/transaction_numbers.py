@@ -36,7 +36,12 @@ def transaction_age(server: PracticeServer, state: State, at_us: np.ndarray) -> 
     """Of the whole server; a replica has what its primary has."""
     primary = next((peer for peer in server.peers.values() if peer.spec.role == "primary"), None)
     if server.spec.role == "replica" and primary is not None:
-        return np.array([float(transaction_age(primary, primary.state(int(at)), np.array([at]))[0]) for at in at_us])
+        edges = np.array(primary.cuts(int(at_us[0]), int(at_us[-1]) + 1), dtype=np.int64)
+        found = np.empty(len(at_us))
+        for which in np.unique(parts := np.searchsorted(edges, at_us, side="right")):
+            moments = at_us[parts == which]
+            found[parts == which] = transaction_age(primary, primary.state(int(moments[0])), moments)
+        return found
     added, none = server.levels(at_us), np.zeros(len(at_us))
     unkept = added.get("unkept_hours", none) if state.settings["upkeep_enabled"] == "off" else none
     hours = np.maximum(unkept, added.get("unfrozen_hours", none))

@@ -65,6 +65,18 @@ def test_reads_wait_when_the_credit_is_used_up() -> None:
     assert (frame["volume_credit_share.data"] >= 0).all()
 
 
+def test_the_first_day_of_a_history_is_whole() -> None:
+    """It begins before the history does, at midnight."""
+    burst = {
+        "volume__operations_per_s_limit": 1.0,
+        "volume__burst_operations_per_s": 3000.0,
+        "volume__burst_credit": 20_000.0,
+    }
+    made = history(**burst)
+    first = frames.metric_frame(made, made.server.start_us, made.server.start_us + 12 * HOUR_US)
+    assert len(first) == 720 and first["volume_credit_share.data"][-1] < 1
+
+
 def test_a_burst_needs_what_lasts_and_a_credit() -> None:
     with pytest.raises(ValidationError, match="needs an operations_per_s_limit that is lower"):
         Scenario.model_validate(document(volume__burst_operations_per_s=3000.0, volume__burst_credit=1e5))

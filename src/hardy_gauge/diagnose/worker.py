@@ -52,7 +52,9 @@ def diagnose_server(reader: Reader, server: Server) -> Diagnosis:
     since = shift.since_us if shift is not None else now - LOOK_BACK_US
     with reader.store.write() as session:
         unknown = {one.cause for one in found.unknown}
-        life.keep(session, server.id, [(finding, since) for finding in kept], unknown, now)
+        # what costs no time yet did not begin with a shift of time: it is known since it was found
+        begun = [(finding, since if finding.share else now) for finding in kept]
+        life.keep(session, server.id, begun, unknown, now)
         life.keep_state(session, server.id, found.unknown, "", now)
     return replace(found, findings=kept)
 

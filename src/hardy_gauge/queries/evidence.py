@@ -42,7 +42,7 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
         figures=sources.figures(reader, server, focus), waiting=sources.waiting(reader, server, focus),
         messages=sources.messages(reader, server, focus), settings=sources.settings(reader, server), tables=tables,
         sequences=sequences, volumes=sources.volumes(reader, server, focus.until_us), host=sources.host(server),
-        changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role,
+        changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, focus),
     )  # fmt: skip
 
 
@@ -51,8 +51,10 @@ def _statements(
 ) -> dict[str, StatementWork] | Unknown:
     frame = read_intervals(reader, [server], window.focus)
     if frame.is_empty():
-        known = "statements" in server.abilities
-        return Unknown("no statement was counted in this time" if known else "the server does not count statements")
+        if "statements" not in server.abilities:
+            return Unknown("the server does not count statements")
+        counted = covered(reader, [server], window.focus, "statements")[server.id]
+        return {} if counted else Unknown("statements were not counted in this time")
     in_order = frame.sort("at_us").select("statement", "plan_key")
     last_plan = dict(in_order.group_by("statement", maintain_order=True).agg(pl.col("plan_key").last()).iter_rows())
     compared = typical_statements(reader, [server], window)
@@ -83,7 +85,7 @@ def _samples(reader: Reader, server: Server, focus: Span, texts: dict[int, State
         return Unknown("sessions were not looked at in this time" if known else "the server does not report sessions")
     rows = entries(read_samples(reader, [server], focus, ["statement"]), ["statement"], looked)
     if rows.is_empty():
-        return Unknown("no session was seen working or waiting in this time")
+        return Samples(0.0, looked, {})
     by_statement = {
         texts[row["statement"]].fingerprint: Sampled(row["active_sessions"], row["low"], row["high"])
         for row in rows.iter_rows(named=True)

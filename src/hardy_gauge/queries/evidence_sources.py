@@ -13,6 +13,7 @@ from hardy_gauge.core.evidence import sources as e
 from hardy_gauge.core.evidence.evidence import Unknown
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
+from hardy_gauge.queries.coverage import covered
 from hardy_gauge.queries.holdups import holdups_of
 from hardy_gauge.queries.log_messages import messages_in
 from hardy_gauge.queries.objects import IndexOut, TableOut, objects_of
@@ -94,13 +95,31 @@ def messages(reader: Reader, server: Server, focus: Span) -> Sequence[e.Message]
     ]
 
 
-def settings(reader: Reader, server: Server) -> Mapping[str, e.SettingFact] | Unknown:
-    """Settings that concern the work, with the peers of the same role where they differ."""
-    peers = [
+def peers_of(reader: Reader, server: Server) -> list[Server]:
+    """The other servers of its cluster with the same role."""
+    return [
         one
         for one in servers_in(reader, "fleet")
         if one.cluster_id == server.cluster_id and one.id != server.id and one.role == server.role
     ]
+
+
+def peers(reader: Reader, server: Server, focus: Span) -> Mapping[str, float] | Unknown:
+    """Calls a second of each peer over the focus."""
+    others = peers_of(reader, server)
+    if not others:
+        return Unknown("it has no peers")
+    passed = covered(reader, others, focus, "counters")
+    frame = reader.counters([one.id for one in others], focus, ["calls"])
+    if frame.is_empty() or "calls" not in frame.columns:
+        return Unknown("the calls of its peers were not recorded in this time")
+    sums = dict(frame.group_by("server_id").agg(pl.col("calls").sum()).iter_rows())
+    return {one.name: sums.get(one.id, 0.0) / passed[one.id] for one in others if passed.get(one.id)}
+
+
+def settings(reader: Reader, server: Server) -> Mapping[str, e.SettingFact] | Unknown:
+    """Settings that concern the work, with the peers of the same role where they differ."""
+    peers = peers_of(reader, server)
     with reader.store.read() as session:
         rows = session.scalars(
             select(Snapshot).where(

@@ -9,7 +9,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 
 from hardy_gauge.core.diagnosis.finding import Finding
-from hardy_gauge.core.diagnosis.runner import NotKnown
+from hardy_gauge.core.diagnosis.runner import GRADE_RANK, NotKnown
 from hardy_gauge.core.narrative.findings import finding_words, not_looked_words, nothing_words, undiagnosed_words
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.reader import Reader
@@ -33,7 +33,7 @@ class FoundOn:
 
 @dataclass(frozen=True)
 class Findings:
-    """``findings`` by share of time; ``unknown`` says what could not be looked at, ``nothing`` what having none means."""
+    """``findings`` by grade and share of time; ``unknown`` says what could not be looked at, ``nothing`` what having none means."""
 
     findings: list[FoundOn]
     unknown: list[str]
@@ -55,8 +55,12 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
     found = [_found(row, names[row.server_id]) for row in rows]
     before = undiagnosed_words(min((state.first_us for state in states), default=None), focus)
     causes = [one for state in states for one in TypeAdapter(list[NotKnown]).validate_python(state.unknown)]
-    unknown = list(dict.fromkeys([*filter(None, [before]), *(not_looked_words(one.cause, one.why) for one in causes)]))
-    return Findings(sorted(found, key=lambda one: -one.finding.share), unknown, nothing_words(unknown))
+    by_why: dict[str, dict[str, None]] = {}
+    for one in causes:
+        by_why.setdefault(one.why, {})[one.cause] = None
+    unknown = [*filter(None, [before]), *(not_looked_words(list(named), why) for why, named in by_why.items())]
+    found.sort(key=lambda one: (-GRADE_RANK[one.finding.grade], -one.finding.share))
+    return Findings(found, unknown, nothing_words(unknown))
 
 
 def _found(row: StoredFinding, server: str) -> FoundOn:

@@ -44,7 +44,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "data_volume_slow": {"servers": ["desk-a"]},
     "log_volume_slow": {"servers": ["desk-a"]},
     "volume_shared": {"servers": ["desk-a"], "size": 0.9},
-    "burst_credit_used_up": {"servers": ["member-a"], "size": 2400},
+    "burst_credit_used_up": {"servers": ["member-a"], "size": 7000},
     "backup_in_rush": {"servers": ["desk-a"]},
     "statistics_job_in_rush": {"servers": ["desk-a"], "table": "loan"},
     "upkeep_off": {"servers": ["desk-a"]},

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import DataTable from './DataTable.vue'
 import FigureText from './FigureText.vue'
@@ -13,6 +13,7 @@ import { times } from '@/state/units'
 type Fact = Schemas['Fact']
 const props = withDefaults(defineProps<{ found: Schemas['FoundOn']; brief?: boolean }>(), { brief: false })
 const finding = computed(() => props.found.finding)
+const open = ref(false)
 const COLUMNS: Column<Fact>[] = [
   { key: 'what', title: 'Fact', value: (fact) => fact.what },
   { key: 'value', title: 'figure', unit: '', value: (fact) => fact.value },
@@ -23,14 +24,15 @@ const COLUMNS: Column<Fact>[] = [
 </script>
 
 <template>
-  <article class="finding" :data-cause="finding.cause">
+  <article class="finding" :class="finding.grade" :data-cause="finding.cause">
     <header>
       <GradeGlyph :grade="finding.grade" />
       <strong>{{ finding.title }}</strong>
       <span class="faded">{{ found.words }}</span>
       <SubjectLink v-if="brief && finding.subject.kind === 'statement'" kind="statement" :name="finding.subject.name" :server="found.server">facts and remedies</SubjectLink>
+      <button v-else-if="brief" type="button" class="btn btn-link btn-sm p-0" :aria-expanded="open" @click="open = !open">facts and remedies</button>
     </header>
-    <div v-if="!brief" class="body">
+    <div v-if="!brief || open" class="body">
       <DataTable :rows="finding.facts" :columns="COLUMNS" :row-key="(fact) => fact.what">
         <template #value="{ row }"
           ><span :title="row.low === null || row.high === null ? '' : `${row.low?.toPrecision(3)} to ${row.high?.toPrecision(3)}`"><FigureText :value="row.value" :unit="row.unit" /></span
@@ -50,9 +52,12 @@ const COLUMNS: Column<Fact>[] = [
 
 <style scoped>
 .finding {
-  border-left: 3px solid var(--act);
+  border-left: 3px solid var(--rule);
   padding-left: 12px;
   margin-bottom: 12px;
+}
+.finding.act {
+  border-left-color: var(--act);
 }
 header {
   display: flex;

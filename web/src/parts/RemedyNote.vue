@@ -24,10 +24,10 @@ const copy = (script: string) => navigator.clipboard.writeText(script)
 <template>
   <section class="remedy">
     <h2 class="part">
-      <span>{{ remedy.title }}</span><span>{{ remedy.applies }}</span>
+      <span>{{ remedy.title }}</span><span v-if="remedy.script">{{ remedy.applies }}</span>
     </h2>
-    <pre class="script">{{ remedy.script }}</pre>
-    <p class="mb-1">
+    <pre v-if="remedy.script" class="script">{{ remedy.script }}</pre>
+    <p v-if="remedy.undo" class="mb-1">
       Undo: <code>{{ remedy.undo }}</code>
     </p>
     <p v-for="e in remedy.expected" :key="e.what" class="mb-1">
@@ -35,7 +35,7 @@ const copy = (script: string) => navigator.clipboard.writeText(script)
         (<FigureText :value="e.low" unit="" /> to <FigureText :value="e.high" unit="" />)</template
       ><template v-if="e.reference !== null">, now <FigureText :value="e.reference" :unit="e.unit" /></template> <span class="faded">({{ e.source }})</span>
     </p>
-    <p class="mb-1">
+    <p v-if="remedy.side_effects.length" class="mb-1">
       Costs:
       <template v-for="(e, i) in remedy.side_effects" :key="e.what"
         >{{ i ? ', ' : '' }}{{ e.what }} <span class="figure" :title="e.source">{{ text(said(e.value, e.unit)) }}</span></template
@@ -43,7 +43,7 @@ const copy = (script: string) => navigator.clipboard.writeText(script)
     </p>
     <p v-for="caution in remedy.cautions" :key="caution" class="mb-1 faded">{{ caution }}</p>
     <BButton v-if="remedy.index && statement" variant="primary" size="sm" :disabled="busy" data-test="try-it" @click="tryIt(statement, remedy.index)">Try it</BButton>
-    <BButton variant="link" size="sm" @click="copy(remedy.script)">Copy the script</BButton>
+    <BButton v-if="remedy.script" variant="link" size="sm" @click="copy(remedy.script)">Copy the script</BButton>
     <ProblemLine :problem="problem" />
   </section>
 </template>

@@ -28,7 +28,7 @@ from hardy_gauge.core.time.span import Span
 
 Source = Literal[
     "statements", "samples", "schema", "plans", "figures", "waiting", "messages", "settings", "tables", "sequences", "volumes",
-    "host", "changes", "plan_turns",
+    "host", "changes", "plan_turns", "peers",
 ]  # fmt: skip
 NOT_READ = "it was not read"
 
@@ -97,7 +97,9 @@ class Schema:
 
 @dataclass(frozen=True)
 class Evidence:
-    """One server. ``covered_s`` are the seconds of the focus over which statements were counted."""
+    """One server. ``covered_s`` are the seconds of the focus over which statements were counted; ``peers`` are calls a second of the
+    servers that do the same work.
+    """
 
     server: str
     engine: str
@@ -116,6 +118,7 @@ class Evidence:
     host: HostFacts | Unknown = Unknown(NOT_READ)
     changes: Sequence[ChangeFact] | Unknown = Unknown(NOT_READ)
     plan_turns: Sequence[PlanTurn] | Unknown = Unknown(NOT_READ)
+    peers: Mapping[str, float] | Unknown = Unknown(NOT_READ)
     role: str = "single"
 
     def missing(self, sources: tuple[Source, ...]) -> Unknown | None:

@@ -10,8 +10,10 @@ from hardy_gauge.core.time.span import Span
 
 
 def finding_words(finding: Finding, server: str, since_us: int, ended_us: int | None) -> str:
-    """ "80% of the time of desk-a (78% to 81%), confidence 95%, since Thu 26 Nov 12:05"."""
-    part = f"{share(finding.share)} of the time of {server} ({share(finding.share_low)} to {share(finding.share_high)})"
+    """ "80% of the time of desk-a (78% to 81%), confidence 95%, since Thu 26 Nov 12:05". What costs no time yet names the server."""
+    part = server
+    if finding.share:
+        part = f"{share(finding.share)} of the time of {server} ({share(finding.share_low)} to {share(finding.share_high)})"
     over = "" if ended_us is None else f", over since {day_clock(ended_us)}"
     return f"{part}, confidence {share(finding.confidence)}, since {day_clock(since_us)}{over}"
 
@@ -32,6 +34,7 @@ def undiagnosed_words(first_us: int | None, focus: Span) -> str:
     return ""
 
 
-def not_looked_words(cause: str, why: str) -> str:
-    """Which cause could not be looked for, and why."""
-    return f"Not looked for: {cause.replace('_', ' ')}, because {why}."
+def not_looked_words(causes: Sequence[str], why: str) -> str:
+    """Which causes could not be looked for, and why."""
+    named = ", ".join(cause.replace("_", " ") for cause in causes)
+    return f"Not looked for: {named}, because {why}."

@@ -42,7 +42,7 @@ class PlanFlip(Unasked):
                 Fact("times as long", turn.after_s / max(turn.before_s, 1e-9), "", "statement counters"),
             ]
             facts += [
-                Fact(f"just before: {c.title}", 1.0, "", "changes")
+                Fact(f"before it: {c.title}", (turn.at_us - c.at_us) / 1e6, "s", "changes")
                 for c in changes
                 if 0 <= turn.at_us - c.at_us < 900_000_000
             ][:2]

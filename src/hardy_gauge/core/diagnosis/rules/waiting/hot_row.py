@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hardy_gauge.core.activity.waiting import IDLE
-from hardy_gauge.core.diagnosis.building import Unasked, costs, remedy, statement_of
+from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, statement_of
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
@@ -23,6 +23,9 @@ class HotRow(Unasked):
     def examine(self, evidence: Evidence) -> list[Finding]:
         samples, waiting = evidence.samples, evidence.waiting
         assert isinstance(samples, Samples) and not isinstance(waiting, Unknown)
+        prepared = figure_of(evidence, "prepared_transactions")
+        if prepared is not None and (prepared.last or 0.0) > 0:
+            return []  # rows that no session keeps are not hot
         idle = sum(root.waited_s for root in waiting if root.doing == IDLE)
         every = sum(root.waited_s for root in waiting)
         if every and idle / every > LONG_HOLDER:

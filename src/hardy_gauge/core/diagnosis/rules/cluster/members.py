@@ -1,0 +1,119 @@
+"""Members of a partitioned cluster: one is down, they disagree, the load is uneven, one partition is hot."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.evidence.evidence import Evidence, Source
+
+MOVING = ("partitions_coming", "partitions_going", "copies_missing")
+UNEVEN, GROWN = 1.5, 1.3
+HOT = 0.2
+
+
+class _Members(Unasked):
+    cause = ""
+    needs: tuple[Source, ...] = ("figures",)
+
+    def fewer(self, evidence: Evidence) -> tuple[float, float] | None:
+        """Members seen and usual, where there are fewer."""
+        seen = figure_of(evidence, "members_seen")
+        if seen is None or seen.last is None or seen.typical is None:
+            return None
+        return (seen.last, seen.typical.value) if seen.last <= seen.typical.value - 1 else None
+
+    def moving(self, evidence: Evidence) -> float:
+        figures = [figure_of(evidence, name) for name in MOVING]
+        return max((one.last or 0.0 for one in figures if one is not None), default=0.0)
+
+
+class MemberDown(_Members):
+    """Fewer members are seen, and partitions are copied among those left."""
+
+    cause = "member_down"
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        fewer = self.fewer(evidence)
+        if fewer is None or not self.moving(evidence):
+            return []
+        facts = [
+            Fact("members seen", fewer[0], "", "counters", fewer[1]),
+            Fact("partitions on the move", self.moving(evidence), "", "counters"),
+        ]
+        remedies = [
+            remedy(
+                "operation", "Look after the member that is gone, or let the others finish copying before it comes back"
+            )
+        ]
+        title = f"{evidence.server} sees {fewer[1] - fewer[0]:.0f} member fewer, and takes over its partitions"
+        return [warns(self.cause, title, Subject("cluster", evidence.server), "act", facts, remedies, 0.85)]
+
+
+class MembersDisagree(_Members):
+    """Fewer members are seen, and nothing is moved for it."""
+
+    cause = "members_disagree"
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        fewer = self.fewer(evidence)
+        if fewer is None or self.moving(evidence):
+            return []
+        facts = [Fact("members seen", fewer[0], "", "counters", fewer[1])]
+        remedies = [remedy("talk", "Look at the network between the members: they do not see the same")]
+        title = f"{evidence.server} sees {fewer[1] - fewer[0]:.0f} member fewer than there are"
+        return [warns(self.cause, title, Subject("member", evidence.server), "plan", facts, remedies, 0.75)]
+
+
+class UnevenLoad(_Members):
+    """Far more calls than its peers have, and than it had itself."""
+
+    cause = "uneven_load"
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        calls, peers = figure_of(evidence, "calls"), evidence.peers
+        others = sorted(peers.values()) if isinstance(peers, Mapping) else []
+        if evidence.role not in ("member", "replica", "worker") or calls is None or len(others) < 2:
+            return []
+        hot = figure_of(evidence, "hottest_partition_share")
+        middle = others[len(others) // 2]
+        if (
+            middle <= 0
+            or calls.value < UNEVEN * middle
+            or (calls.ratio is not None and calls.ratio < GROWN)
+            or (hot and (hot.last or 0) > HOT)
+        ):
+            return []
+        facts = [
+            Fact("calls", calls.value, "/s", "counters", calls.typical.value if calls.typical else None),
+            Fact("calls of its peers, the middle one", middle, "/s", "counters"),
+        ]
+        remedies = [remedy("talk", "Look how calls are dealt out among the members")]
+        title = f"{evidence.server} has {calls.value / middle:.1f} times the calls of its peers"
+        return [warns(self.cause, title, Subject("member", evidence.server), "plan", facts, remedies, 0.8)]
+
+
+class HotPartition(_Members):
+    """A large part of all calls asks for one partition."""
+
+    cause = "hot_partition"
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        hot = figure_of(evidence, "hottest_partition_share")
+        if hot is None or (hot.last or 0.0) < HOT:
+            return []
+        facts = [Fact("of all calls", hot.last or 0.0, "share", "counters", hot.typical.value if hot.typical else None)]
+        remedies = [remedy("rewrite", "Choose a key that spreads what is asked for most", "Partitions are made anew.")]
+        return [
+            warns(
+                self.cause,
+                "One partition is asked for far more than the others",
+                Subject("member", evidence.server),
+                "plan",
+                facts,
+                remedies,
+                0.8,
+            )
+        ]

@@ -1,0 +1,144 @@
+"""Cache too small, and a cold cache: more of the same pages are read than on days like this.
+
+As many pages are requested as usual, and more of them have to be read. After a start that passes; otherwise the cache does not hold
+what is asked for again and again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, time_of
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
+from hardy_gauge.core.evidence.sources import ChangeFact
+
+MORE_READ, AS_MANY_ASKED = 1.5, 1.4
+LEAST_SHARE = 0.05
+ONE_STATEMENT = 0.6  # of the server's time in one statement: then it is that statement
+NEW_WORK = 0.1  # of the server's time in a statement that was not called before
+CACHE_WORDS = ("cache", "buffer", "pool")
+STARTED_WORDS = ("restart", "took over", "started")
+
+
+class _MoreReads(Unasked):
+    cause = ""
+    needs: tuple[Source, ...] = ("figures", "samples")
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        samples, read, asked = (
+            evidence.samples,
+            figure_of(evidence, "pages_read"),
+            figure_of(evidence, "pages_requested"),
+        )
+        assert isinstance(samples, Samples)
+        spent = samples.by_family.get("data read", Sampled(0.0, 0.0, 0.0))
+        written = samples.by_family.get("data write", Sampled(0.0, 0.0, 0.0))
+        both = Sampled(
+            spent.active_sessions + written.active_sessions, spent.low + written.low, spent.high + written.high
+        )
+        if (
+            read is None
+            or read.ratio is None
+            or read.ratio < MORE_READ
+            or both.active_sessions < LEAST_SHARE * samples.active_sessions
+        ):
+            return []
+        if asked is not None and asked.ratio is not None and asked.ratio > AS_MANY_ASKED:
+            return []
+        most = max((one.active_sessions for one in samples.by_statement.values()), default=0.0)
+        if most > ONE_STATEMENT * samples.active_sessions:
+            return []
+        if any(
+            work.known_before is False and (spent_on := time_of(evidence, work.fingerprint)) is not None
+            and spent_on.active_sessions >= NEW_WORK * samples.active_sessions
+            for work in (evidence.statements.values() if isinstance(evidence.statements, Mapping) else ())
+        ):  # fmt: skip
+            return []  # something new reads, and pushes out what others want
+        changes = evidence.changes if isinstance(evidence.changes, list) else []
+        started = [
+            c for c in changes if c.kind == "software" and any(word in c.title.lower() for word in STARTED_WORDS)
+        ]
+        resized = [c for c in changes if c.kind == "setting" and any(word in c.object.lower() for word in CACHE_WORDS)]
+        facts = [Fact("pages read", read.value, "/s", "counters", read.typical.value if read.typical else None)]
+        if asked is not None:
+            facts.append(
+                Fact("pages requested", asked.value, "/s", "counters", asked.typical.value if asked.typical else None)
+            )
+        return self.told(evidence, both, facts, started, resized)
+
+    def told(
+        self,
+        evidence: Evidence,
+        spent: Sampled,
+        facts: list[Fact],
+        started: list[ChangeFact],
+        resized: list[ChangeFact],
+    ) -> list[Finding]:
+        raise NotImplementedError
+
+
+class CacheTooSmall(_MoreReads):
+    """The cache was made smaller, or no longer holds what is asked for."""
+
+    cause = "cache_too_small"
+
+    def told(
+        self,
+        evidence: Evidence,
+        spent: Sampled,
+        facts: list[Fact],
+        started: list[ChangeFact],
+        resized: list[ChangeFact],
+    ) -> list[Finding]:
+        if started and not resized:
+            return []
+        facts += [
+            Fact(f"since: {c.title}", (evidence.focus.until_us - c.at_us) / 1e6, "s", "changes") for c in resized[:1]
+        ]
+        remedies = [
+            remedy("setting change", "Make the buffer cache larger, in small steps",
+                   "The system's own cache gets as much smaller; pages held twice can make it worse. It takes a restart on many engines."),
+        ]  # fmt: skip
+        title = (
+            "More pages are read for no more requests: the buffer cache does not hold what is asked for again and again"
+        )
+        return [
+            costs(
+                evidence,
+                self.cause,
+                title,
+                Subject("server", evidence.server),
+                spent,
+                facts,
+                remedies,
+                0.85 if resized else 0.6,
+            )
+        ]
+
+
+class ColdCache(_MoreReads):
+    """The server was started a short while ago."""
+
+    cause = "cold_cache_after_failover"
+
+    def told(
+        self,
+        evidence: Evidence,
+        spent: Sampled,
+        facts: list[Fact],
+        started: list[ChangeFact],
+        resized: list[ChangeFact],
+    ) -> list[Finding]:
+        if not started or resized:
+            return []
+        facts += [
+            Fact(f"since: {started[0].title}", (evidence.focus.until_us - started[0].at_us) / 1e6, "s", "changes")
+        ]
+        remedies = [
+            remedy("operation", "Wait: the cache fills with what is asked for"),
+            remedy("setting change", "Let the server read its cache back in after a start", "Starting takes longer."),
+        ]
+        title = "The cache is cold since the server started"
+        return [costs(evidence, self.cause, title, Subject("server", evidence.server), spent, facts, remedies, 0.8)]

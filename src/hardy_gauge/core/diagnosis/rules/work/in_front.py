@@ -1,0 +1,169 @@
+"""What lies between the applications and the server: the network, a pooler, sessions opened instead of used; and credit of a volume."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
+
+LOST = 0.002  # of the packets sent again: common practice, a thousandth is felt
+LEAST_SHARE = 0.05
+WAITING = 0.5
+OPENED_PER_S, TIMES_USUAL = 20.0, 5.0
+NO_CREDIT = 0.02
+
+
+class NetworkSlow(Unasked):
+    """Packets are sent again, and sessions wait to send their rows."""
+
+    cause = "network_slow"
+    needs: tuple[Source, ...] = ("figures", "samples")
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        samples, again = evidence.samples, figure_of(evidence, "network_retransmitted_share")
+        assert isinstance(samples, Samples)
+        spent = samples.by_family.get("client", Sampled(0.0, 0.0, 0.0))
+        if again is None or again.value < LOST or spent.active_sessions < LEAST_SHARE * samples.active_sessions:
+            return []
+        facts = [
+            Fact("packets sent again", again.value, "share", "host", again.typical.value if again.typical else None)
+        ]
+        remedies = [remedy("talk", "Show whoever runs the network what is lost between applications and server")]
+        return [
+            costs(
+                evidence,
+                self.cause,
+                "The network loses packets: calls wait to send their rows",
+                Subject("server", evidence.server),
+                spent,
+                facts,
+                remedies,
+                0.8,
+            )
+        ]
+
+
+class PoolerTooSmall(Unasked):
+    """Calls wait in the pooler for one of its sessions."""
+
+    cause = "pooler_too_small"
+    needs: tuple[Source, ...] = ("figures",)
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        waiting, size, lost = (figure_of(evidence, n) for n in ("pool_wait_s", "pool_sessions", "pool_timeouts"))
+        if waiting is None or size is None or (waiting.value < WAITING and not (lost is not None and lost.value > 0)):
+            return []
+        facts = [
+            Fact("calls that wait in the pooler", waiting.value, "", "pooler"),
+            Fact("its sessions", size.last or size.value, "", "pooler"),
+        ]
+        facts += [Fact("calls that gave up", lost.value, "/s", "pooler")] if lost is not None else []
+        count = (lost.value if lost is not None else 0.0) * max(evidence.covered_s, 1.0)
+        remedies = [
+            remedy("setting change", "Give the pooler more sessions, up to what the server can work on at once",
+                   "More than the cores and the volume can serve only move the queue into the server."),
+        ]  # fmt: skip
+        grade: Grade = "act" if count else "plan"
+        return [
+            warns(
+                self.cause,
+                "Calls wait in the pooler in front of the server",
+                Subject("server", evidence.server),
+                grade,
+                facts,
+                remedies,
+                0.85,
+                Impact(count, count, count, "calls"),
+            )
+        ]
+
+
+class ConnectionStorm(Unasked):
+    """Far more sessions are opened than usual."""
+
+    cause = "connection_storm"
+    needs: tuple[Source, ...] = ("figures",)
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        opened = figure_of(evidence, "connections_opened")
+        if opened is None or opened.value < OPENED_PER_S or (opened.ratio is not None and opened.ratio < TIMES_USUAL):
+            return []
+        facts = [
+            Fact("sessions opened", opened.value, "/s", "counters", opened.typical.value if opened.typical else None)
+        ]
+        remedies = [
+            remedy("talk", "Let applications keep their sessions, and wait longer each time before they try again")
+        ]
+        return [
+            warns(
+                self.cause,
+                "Sessions are opened again and again instead of being used",
+                Subject("server", evidence.server),
+                "act",
+                facts,
+                remedies,
+                0.85,
+            )
+        ]
+
+
+class BurstCreditUsedUp(Unasked):
+    """The credit of a volume is used up: it is held to its lasting limit."""
+
+    cause = "burst_credit_used_up"
+    needs: tuple[Source, ...] = ("figures",)
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        assert isinstance(evidence.figures, Mapping)
+        found = []
+        for name, figure in evidence.figures.items():
+            if name.startswith("volume_credit_share.") and figure.last is not None and figure.last <= NO_CREDIT:
+                volume = name.partition(".")[2]
+                facts = [
+                    Fact("credit left", figure.last, "share", "host", figure.typical.value if figure.typical else None)
+                ]
+                remedies = [
+                    remedy("talk", "Move the job that reads so much to quieter hours, or slow it down"),
+                    remedy("capacity", f"Rent volume {volume} with a higher lasting limit"),
+                ]
+                title = f"The credit of volume {volume} is used up: it is as slow as its lasting limit"
+                found.append(warns(self.cause, title, Subject("volume", volume), "act", facts, remedies, 0.85))
+        return found
+
+
+class LogKept(Unasked):
+    """Log is kept for a replica that takes none."""
+
+    cause = "log_kept_for_lost_replica"
+    needs: tuple[Source, ...] = ("figures",)
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        assert isinstance(evidence.figures, Mapping)
+        found = []
+        for name, figure in evidence.figures.items():
+            if name.startswith("log_kept_bytes.") and (figure.last or 0.0) > 64 * 2**20 and (figure.per_day or 0.0) > 0:
+                replica = name.partition(".")[2]
+                facts = [
+                    Fact(f"log kept for {replica}", figure.last or 0.0, "B", "counters"),
+                    Fact("more each day", figure.per_day or 0.0, "B", "counters"),
+                ]
+                remedies = [
+                    remedy(
+                        "operation", f"Bring {replica} back, or give its place up", "Given up, it has to be made anew."
+                    )
+                ]
+                found.append(
+                    warns(
+                        self.cause,
+                        f"Log is kept for {replica}, which does not take it",
+                        Subject("server", evidence.server),
+                        "plan",
+                        facts,
+                        remedies,
+                        0.85,
+                    )
+                )
+        return found
