@@ -60,7 +60,12 @@ def diagnose(evidence: Evidence, rules: Sequence[Rule]) -> Diagnosis:
         if missing is not None:
             unknown.append(NotKnown(rule.cause, missing.why))
             continue
-        found = rule.examine(evidence)
+        try:
+            found = rule.examine(evidence)
+        except Exception as error:
+            # one rule that fails hides no other, and is not taken for health
+            unknown.append(NotKnown(rule.cause, f"its rule failed ({type(error).__name__})"))
+            continue
         findings += found
         if not found:
             silent.append(rule.cause)

@@ -144,12 +144,14 @@ class LogKept(Unasked):
         assert isinstance(evidence.figures, Mapping)
         found = []
         for name, figure in evidence.figures.items():
-            if name.startswith("log_kept_bytes.") and (figure.last or 0.0) > 64 * 2**20 and (figure.per_day or 0.0) > 0:
+            if (
+                name.startswith("log_kept_bytes.")
+                and (figure.last or 0.0) > 64 * 2**20
+                and (figure.per_day is None or figure.per_day > 0)
+            ):
                 replica = name.partition(".")[2]
-                facts = [
-                    Fact(f"log kept for {replica}", figure.last or 0.0, "B", "counters"),
-                    Fact("more each day", figure.per_day or 0.0, "B", "counters"),
-                ]
+                facts = [Fact(f"log kept for {replica}", figure.last or 0.0, "B", "counters")]
+                facts += [Fact("more each day", figure.per_day, "B", "counters")] if figure.per_day is not None else []
                 remedies = [
                     remedy(
                         "operation", f"Bring {replica} back, or give its place up", "Given up, it has to be made anew."
