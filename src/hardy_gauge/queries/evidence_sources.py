@@ -13,6 +13,7 @@ from hardy_gauge.core.evidence import sources as e
 from hardy_gauge.core.evidence.evidence import Unknown
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
+from hardy_gauge.probes.setting_map import setting_map
 from hardy_gauge.queries.coverage import covered
 from hardy_gauge.queries.holdups import holdups_of
 from hardy_gauge.queries.log_messages import messages_in
@@ -29,6 +30,7 @@ GROWTH_US = 12 * HOUR_US  # over which the growth of a level is taken
 SEQUENCE_US = 7 * DAY_US
 BEFORE_US = HOUR_US
 FEWEST = 5
+OFF = ("off", "false", "no", "0")
 
 
 def figures(reader: Reader, server: Server, focus: Span) -> Mapping[str, e.RecordedFigure] | Unknown:
@@ -131,10 +133,12 @@ def settings(reader: Reader, server: Server) -> Mapping[str, e.SettingFact] | Un
         }
     if server.id not in bodies:
         return Unknown("the server reports no settings")
+    words = setting_map(server.engine)
     return {
         name: e.SettingFact(
             name, one["value"], one["default"], one["unit"], one["applies"],
             tuple(p.name for p in peers if name in bodies.get(p.id, {}) and bodies[p.id][name]["value"] != one["value"]),
+            words.neutral(name),
         )
         for name, one in bodies[server.id].items()
         if one.get("concerns", "work") == "work"
@@ -154,15 +158,18 @@ def tables_and_sequences(
         e.SequenceUse(one.name, one.column, one.type, one.value, one.most, one.used, growth.get(one.name))
         for one in found.sequences
     ]
-    return {table.name: _table(table) for table in found.tables}, sequences
+    option = setting_map(server.engine).option("upkeep_enabled")
+    return {table.name: _table(table, option) for table in found.tables}, sequences
 
 
-def _table(one: TableOut) -> e.TableUse:
+def _table(one: TableOut, upkeep_option: str) -> e.TableUse:
+    option = one.options.get(upkeep_option, "")
+    off = f"{upkeep_option} = {option}" if option.lower() in OFF else ""
     written = [one.inserts_per_s, one.updates_per_s, one.deletes_per_s]
     return e.TableUse(
         one.name, one.rows, one.heap_bytes, one.dead_rows, one.spare_bytes,
         None if None in written else float(sum(w or 0.0 for w in written)), one.upkeep_us, one.statistics_us, one.changed_since,
-        one.transaction_age, one.options, tuple(map(_index, one.indexes)),
+        one.transaction_age, one.options, tuple(map(_index, one.indexes)), off,
     )  # fmt: skip
 
 

@@ -63,7 +63,9 @@ class Message:
 
 @dataclass(frozen=True)
 class SettingFact:
-    """A setting as it is; ``differs_from`` are peers with another value."""
+    """A setting as it is; ``neutral`` is what it is called whatever the engine (empty: no such), ``differs_from`` are peers with
+    another value.
+    """
 
     name: str
     value: float | int | str | bool
@@ -71,6 +73,7 @@ class SettingFact:
     unit: str | None
     applies: str
     differs_from: tuple[str, ...] = ()
+    neutral: str = ""
 
 
 @dataclass(frozen=True)
@@ -90,7 +93,9 @@ class IndexUse:
 
 @dataclass(frozen=True)
 class TableUse:
-    """A table with its upkeep: None where it is not reported. Writes are a second over the focus."""
+    """A table with its upkeep: None where it is not reported. Writes are a second over the focus; ``upkeep_off`` is its own option
+    that leaves it out of upkeep, in the engine's words.
+    """
 
     name: str
     rows: float
@@ -104,6 +109,7 @@ class TableUse:
     transaction_age: float | None
     options: Mapping[str, str]
     indexes: tuple[IndexUse, ...]
+    upkeep_off: str = ""
 
 
 @dataclass(frozen=True)

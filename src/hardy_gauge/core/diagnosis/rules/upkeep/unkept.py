@@ -11,7 +11,6 @@ from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
 from hardy_gauge.core.evidence.sources import SettingFact, TableUse
 
 OFF = ("off", False, "false", "no", 0)
-UPKEEP_SETTINGS = ("upkeep_enabled",)
 # of a table: spare pages, from which on a scan reads markedly more than it has to; below, upkeep has left room that is used again
 SPARE, MUCH_SPARE = 0.35, 0.6
 LEAST_BYTES = 256 * 2**20
@@ -19,8 +18,8 @@ DEAD = 0.3
 
 
 def upkeep_setting(settings: Mapping[str, SettingFact]) -> SettingFact | None:
-    """The neutral setting of upkeep, where it is off."""
-    return next((settings[n] for n in UPKEEP_SETTINGS if n in settings and settings[n].value in OFF), None)
+    """The setting of upkeep, where it is off."""
+    return next((one for one in settings.values() if one.neutral == "upkeep_enabled" and one.value in OFF), None)
 
 
 class UpkeepOff(Unasked):
@@ -46,16 +45,11 @@ class UpkeepOff(Unasked):
             )
             found.append(warns(self.cause, title, Subject("setting", off.name), "plan", dead[:3], [back], 0.95))
         for table in tables:
-            options = [
-                f"{name} = {value}"
-                for name, value in table.options.items()
-                if "upkeep" in name or "vacuum_enabled" in name
-            ]
-            if options and any(str(value).lower() in ("off", "false") for value in table.options.values()):
+            if table.upkeep_off:
                 facts = [Fact("rows", table.rows, "rows", "table counters")]
                 facts += [Fact("dead rows", table.dead_rows, "rows", "table counters")] if table.dead_rows else []
-                title = f"Upkeep leaves out table {table.name}: {', '.join(options)}"
-                back = remedy("setting change", f"Take back the option {', '.join(options)} of {table.name}")
+                title = f"Upkeep leaves out table {table.name}: {table.upkeep_off}"
+                back = remedy("setting change", f"Take back the option {table.upkeep_off} of {table.name}")
                 found.append(warns(self.cause, title, Subject("table", table.name), "plan", facts, [back], 0.95))
         return found
 
