@@ -82,7 +82,7 @@ def waiting(reader: Reader, server: Server, focus: Span) -> Sequence[e.Waiting] 
     return [
         e.Waiting(
             one.doing, one.fingerprint, one.text, one.user, one.service, one.waited_s, one.most_waiting, one.depth, one.session,
-            one.idle_s, one.transaction_s,
+            one.idle_s, one.transaction_s, one.kinds,
         )
         for one in holdups_of(reader, server, focus)
     ]  # fmt: skip

@@ -33,6 +33,7 @@ class Holdup:
     session: int
     idle_s: float | None
     transaction_s: float | None
+    kinds: int
     words: str
 
 
@@ -51,5 +52,5 @@ def holdups_of(reader: Reader, owner: Server, span: Span) -> list[Holdup]:
 def _shown(root: Root, statement: Statement | None) -> Holdup:
     return Holdup(
         root.doing, root.user, root.service, statement.fingerprint if statement else "", statement.text if statement else "",
-        root.waited_s, root.most, root.depth, root.last_us, root.session, root.idle_s, root.transaction_s, holdup_words(root),
+        root.waited_s, root.most, root.depth, root.last_us, root.session, root.idle_s, root.transaction_s, root.kinds, holdup_words(root),
     )  # fmt: skip

@@ -17,7 +17,7 @@ WHO = ("statement", "user", "service")
 class Root:
     """Sessions of one kind at the root of waiting. ``waited_s`` are the seconds that others waited for them; a session that waits
     for several shares its time among them. ``most`` waited at once, at most ``depth`` sessions one behind the other;
-    ``statement`` is what it works on, or its last one. ``idle_s`` and ``transaction_s`` are the longest seen, of idle ones.
+    ``kinds`` of statements waited at once; ``statement`` is what it works on, or its last one. ``idle_s`` and ``transaction_s`` are the longest seen, of idle ones.
     """
 
     doing: str
@@ -31,6 +31,7 @@ class Root:
     session: int
     idle_s: float | None
     transaction_s: float | None
+    kinds: int = 1
 
 
 def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
@@ -53,8 +54,16 @@ def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
     shared = found.join(weights, on=["at_us", "session"]).with_columns(
         (pl.col("weight") / pl.len().over("at_us", "session")).alias("waited_s")
     )
-    by_look = shared.group_by("at_us", "root").agg(
-        pl.col("waited_s").sum(), pl.len().alias("most"), pl.col("depth").max()
+    runs = samples.select("at_us", "session", pl.col("statement").alias("runs")).unique(["at_us", "session"])
+    by_look = (
+        shared.join(runs, on=["at_us", "session"], how="left")
+        .group_by("at_us", "root")
+        .agg(
+            pl.col("waited_s").sum(),
+            pl.len().alias("most"),
+            pl.col("depth").max(),
+            pl.col("runs").n_unique().cast(pl.Int64).alias("kinds"),
+        )
     )
     named = _named(by_look, samples, holders)
     rows = (
@@ -62,13 +71,14 @@ def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
         .agg(
             pl.col("waited_s").sum(), pl.col("most").max(), pl.col("depth").max(), pl.col("at_us").max().alias("last_us"),
             pl.col("root").sort_by("at_us").last().alias("session"), pl.col("idle_s").max(), pl.col("transaction_s").max(),
+            pl.col("kinds").max(),
         )
         .sort("waited_s", "session", descending=[True, False])
     )  # fmt: skip
     return [
         Root(
             row["doing"], row["statement"], row["user"] or "", row["service"] or "", row["waited_s"], row["most"], row["depth"],
-            row["last_us"], row["session"], row["idle_s"], row["transaction_s"],
+            row["last_us"], row["session"], row["idle_s"], row["transaction_s"], row["kinds"],
         )
         for row in rows.iter_rows(named=True)
     ]  # fmt: skip

@@ -46,6 +46,7 @@ class Waiting:
     session: int
     idle_s: float | None
     transaction_s: float | None
+    kinds: int = 1
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from hardy_gauge.core.evidence.sources import IndexUse, TableUse
 from hardy_gauge.core.remedies.remedy import Remedy
 
 COUNTED_S = 7 * 86_400.0  # a week has every rhythm but the month's end
-LEAST_BYTES = 8 * 2**20
+LEAST_BYTES = 2**20
 WRITERS = ("primary", "single", "member")
 
 

@@ -1,6 +1,6 @@
 """Idle transaction, and lock chain: the root of a tree of waiting does nothing in an open transaction.
 
-Where sessions wait for those that wait (depth of three and more with the one that holds), it is a chain. Distinguished from a long
+Where calls of other statements wait for those that wait, it is a chain. Distinguished from a long
 transaction by that its session does nothing, from a hot row by that the holder does not change.
 """
 
@@ -68,13 +68,18 @@ class _HeldByIdle(Unasked):
         )
 
 
+def _is_chain(root: Waiting) -> bool:
+    """Calls of other statements wait behind those that wait: a queue for one row is one behind the other too, of one statement."""
+    return root.depth >= CHAIN and root.kinds > 1
+
+
 class IdleTransaction(_HeldByIdle):
     """Others wait for rows of a session that does nothing."""
 
     cause = "idle_transaction"
 
     def mine(self, root: Waiting) -> bool:
-        return root.depth < CHAIN
+        return not _is_chain(root)
 
     def title(self, root: Waiting) -> str:
         return f"Sessions of {root.service or root.user or 'an application'} idle in a transaction and keep rows that others want"
@@ -86,7 +91,7 @@ class LockChain(_HeldByIdle):
     cause = "lock_chain"
 
     def mine(self, root: Waiting) -> bool:
-        return root.depth >= CHAIN
+        return _is_chain(root)
 
     def title(self, root: Waiting) -> str:
         return f"A chain of waiting begins at a session of {root.service or root.user or 'an application'} that idles in a transaction"
