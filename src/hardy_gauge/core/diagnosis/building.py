@@ -12,7 +12,7 @@ from dataclasses import replace
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject, grade_of
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, StatementWork
-from hardy_gauge.core.evidence.sources import RecordedFigure
+from hardy_gauge.core.evidence.sources import ChangeFact, RecordedFigure
 from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.remedies.remedy import Remedy, RemedyKind
 
@@ -77,6 +77,11 @@ def waited(evidence: Evidence, seconds: float) -> Sampled:
     looked = samples.seconds if isinstance(samples, Samples) else 1.0
     half = 1.96 * max(seconds, 1.0) ** 0.5
     return Sampled(seconds / looked, max(0.0, seconds - half) / looked, (seconds + half) / looked)
+
+
+def since(evidence: Evidence, change: ChangeFact) -> Fact:
+    """How long ago, at the end of the focus, something changed."""
+    return Fact(f"since: {change.title}", (evidence.focus.until_us - change.at_us) / 1e6, "s", "changes")
 
 
 def figure_of(evidence: Evidence, name: str) -> RecordedFigure | None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, time_of
+from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, since, time_of
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
@@ -20,6 +20,8 @@ ONE_STATEMENT = 0.6  # of the server's time in one statement: then it is that st
 NEW_WORK = 0.1  # of the server's time in a statement that was not called before
 CACHE_WORDS = ("cache", "buffer", "pool")
 STARTED_WORDS = ("restart", "took over", "started")
+
+Before = tuple[list[ChangeFact], list[ChangeFact]]  # starts of the server, and changes of its cache, around the focus
 
 
 class _MoreReads(Unasked):
@@ -66,16 +68,9 @@ class _MoreReads(Unasked):
             facts.append(
                 Fact("pages requested", asked.value, "/s", "counters", asked.typical.value if asked.typical else None)
             )
-        return self.told(evidence, both, facts, started, resized)
+        return self.told(evidence, both, facts, (started, resized))
 
-    def told(
-        self,
-        evidence: Evidence,
-        spent: Sampled,
-        facts: list[Fact],
-        started: list[ChangeFact],
-        resized: list[ChangeFact],
-    ) -> list[Finding]:
+    def told(self, evidence: Evidence, spent: Sampled, facts: list[Fact], before: Before) -> list[Finding]:
         raise NotImplementedError
 
 
@@ -84,19 +79,11 @@ class CacheTooSmall(_MoreReads):
 
     cause = "cache_too_small"
 
-    def told(
-        self,
-        evidence: Evidence,
-        spent: Sampled,
-        facts: list[Fact],
-        started: list[ChangeFact],
-        resized: list[ChangeFact],
-    ) -> list[Finding]:
+    def told(self, evidence: Evidence, spent: Sampled, facts: list[Fact], before: Before) -> list[Finding]:
+        started, resized = before
         if started and not resized:
             return []
-        facts += [
-            Fact(f"since: {c.title}", (evidence.focus.until_us - c.at_us) / 1e6, "s", "changes") for c in resized[:1]
-        ]
+        facts += [since(evidence, change) for change in resized[:1]]
         remedies = [
             remedy("setting change", "Make the buffer cache larger, in small steps",
                    "The system's own cache gets as much smaller; pages held twice can make it worse. It takes a restart on many engines."),
@@ -123,19 +110,11 @@ class ColdCache(_MoreReads):
 
     cause = "cold_cache_after_failover"
 
-    def told(
-        self,
-        evidence: Evidence,
-        spent: Sampled,
-        facts: list[Fact],
-        started: list[ChangeFact],
-        resized: list[ChangeFact],
-    ) -> list[Finding]:
+    def told(self, evidence: Evidence, spent: Sampled, facts: list[Fact], before: Before) -> list[Finding]:
+        started, resized = before
         if not started or resized:
             return []
-        facts += [
-            Fact(f"since: {started[0].title}", (evidence.focus.until_us - started[0].at_us) / 1e6, "s", "changes")
-        ]
+        facts += [since(evidence, started[0])]
         remedies = [
             remedy("operation", "Wait: the cache fills with what is asked for"),
             remedy("setting change", "Let the server read its cache back in after a start", "Starting takes longer."),

@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, remedy
+from hardy_gauge.core.diagnosis.building import Unasked, costs, remedy, since
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, StatementWork
@@ -44,11 +44,7 @@ class _OfApplications(Unasked):
 
     def released(self, evidence: Evidence) -> list[Fact]:
         changes = evidence.changes if isinstance(evidence.changes, list) else []
-        return [
-            Fact(f"since: {c.title}", (evidence.focus.until_us - c.at_us) / 1e6, "s", "changes")
-            for c in changes
-            if c.kind == "software"
-        ][:2]
+        return [since(evidence, c) for c in changes if c.kind == "software"][:2]
 
 
 class NewStatement(_OfApplications):
