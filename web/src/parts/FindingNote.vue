@@ -24,7 +24,7 @@ const COLUMNS: Column<Fact>[] = [
 </script>
 
 <template>
-  <article class="finding" :class="finding.grade" :data-cause="finding.cause">
+  <article class="finding" :data-grade="finding.grade" :data-cause="finding.cause">
     <header>
       <GradeGlyph :grade="finding.grade" />
       <strong>{{ finding.title }}</strong>
@@ -56,7 +56,7 @@ const COLUMNS: Column<Fact>[] = [
   padding-left: 12px;
   margin-bottom: 12px;
 }
-.finding.act {
+.finding[data-grade='act'] {
   border-left-color: var(--act);
 }
 header {
