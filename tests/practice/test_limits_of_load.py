@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import resource
 import subprocess
 import sys
 
@@ -18,7 +17,7 @@ from tests.practice.shelf import NOW
 
 DAY_US = 24 * HOUR_US
 OVERLOAD = """
-import resource
+from pathlib import Path
 from practice_fleet import frames
 from practice_fleet.fleet import Fleet
 from practice_fleet.scenario.document import Scenario
@@ -28,7 +27,8 @@ history = Fleet(made, NOW).histories["shelf-a"]
 seen = frames.sample_frame(history, NOW, NOW + 3_600_000_000)
 assert seen.group_by("at_us").len()["len"].max() <= 100, "sessions"
 frames.execution_frame(history, NOW, NOW + 600_000_000, 0.1)
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024)
+status = dict(line.split(":", 1) for line in Path("/proc/self/status").read_text().splitlines())
+print(int(status["VmHWM"].split()[0]) * 1024)  # of this program alone: getrusage's carries what its parent had at the fork
 """
 
 
@@ -45,7 +45,6 @@ def test_no_shipped_server_has_more_sessions_than_its_limit(name: str) -> None:
 
 
 def test_an_overload_takes_less_than_a_gigabyte() -> None:
-    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss > 0
     done = subprocess.run([sys.executable, "-c", OVERLOAD], capture_output=True, text=True, timeout=200)
     assert done.returncode == 0, done.stderr
     assert float(done.stdout) < 1e9

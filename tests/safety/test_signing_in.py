@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import sqlite3
 import threading
@@ -13,6 +14,8 @@ import httpx
 import pyotp
 import pytest
 
+from hardy_gauge.api.sign_in_limits import SignInLimits
+from hardy_gauge.errors import TooManyTries
 from tests.conftest import wait_until
 from tests.safety.running import PASSWORD, Application, command, new_application
 
@@ -62,19 +65,14 @@ def test_tries_are_counted_before_they_are_looked_at(fresh: Application) -> None
 
 def test_a_stranger_cannot_shut_a_name_out() -> None:
     """From elsewhere a name is slowed down; from where its person came before it is not."""
-    import asyncio
-
-    from hardy_gauge.api import sign_in_limits
-    from hardy_gauge.errors import TooManyTries
-
-    limits = sign_in_limits.SignInLimits()
     delays: list[float] = []
 
     async def no_sleep(seconds: float) -> None:
         delays.append(seconds)
 
+    limits = SignInLimits(no_sleep)
+
     async def story() -> None:
-        sign_in_limits.asyncio.sleep = no_sleep  # type: ignore[assignment]
         for number in range(100):
             await limits.admit("head", f"10.0.0.{number}", known=False)
         assert len(delays) == 80
@@ -86,12 +84,8 @@ def test_a_stranger_cannot_shut_a_name_out() -> None:
             await limits.admit("head", "192.0.2.7", known=True)
         await limits.admit("other", "192.0.2.7", known=False)
 
-    sleep = asyncio.sleep
-    try:
-        with ThreadPoolExecutor(1) as pool:  # a thread of its own: the browser tests leave a loop in this one
-            pool.submit(asyncio.run, story()).result()
-    finally:
-        sign_in_limits.asyncio.sleep = sleep  # type: ignore[assignment]
+    with ThreadPoolExecutor(1) as pool:  # a thread of its own: the browser tests leave a loop in this one
+        pool.submit(asyncio.run, story()).result()
 
 
 @pytest.mark.parametrize(

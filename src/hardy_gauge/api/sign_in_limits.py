@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
@@ -31,8 +31,9 @@ class SignInLimits:
     three seconds later: a stranger can slow a name or a shared address down, and cannot shut it out.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, sleep: Callable[[float], Awaitable[None]] = asyncio.sleep) -> None:
         self._limiter = MovingWindowRateLimiter(MemoryStorage())
+        self._sleep = sleep
         self._delayed = 0
 
     def count(self, what: str, *keys: str, field: str = "password") -> None:
@@ -56,7 +57,7 @@ class SignInLimits:
             raise TooManyTries("password: many are signing in; try again in some seconds", RETRY_S)
         self._delayed += 1
         try:
-            await asyncio.sleep(DELAY_S)
+            await self._sleep(DELAY_S)
         finally:
             self._delayed -= 1
 
