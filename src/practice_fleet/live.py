@@ -52,9 +52,13 @@ class LiveServer:
         return p.Identity(
             server=server.spec.name, cluster=server.cluster.name, role=server.spec.role, engine=self.make.engine,
             engine_version=now.version or server.scenario.engine_version, started_at_us=self.started_us(now_us),
-            clock_us=now_us + int(now.clock_off_s * 1e6),
+            clock_us=self.clock_us(now_us),
             abilities=[one for one in ABILITIES if one not in self.make.unreported], history_since_us=server.start_us,
         )  # fmt: skip
+
+    def clock_us(self, now_us: int) -> int:
+        """What the server's own clock says, which may be off."""
+        return now_us + int(self.server.state(now_us).now.clock_off_s * 1e6)
 
     def started_us(self, now_us: int) -> int:
         """When the server last started: at the fleet's start, at its last restart, or when it came back."""
@@ -137,7 +141,7 @@ class LiveServer:
         values, _, _ = self._totals(now_us)
         levels = levels_of(self.history, self.server.state(now_us), now_us)
         return p.Counters(
-            at_us=now_us, started_at_us=self.started_us(now_us), values=self.make.values(values),
+            at_us=self.clock_us(now_us), started_at_us=self.started_us(now_us), values=self.make.values(values),
             levels=self.make.values({name: float(value[0]) for name, value in levels.items()}),
         )  # fmt: skip
 
@@ -165,7 +169,7 @@ class LiveServer:
                     plan_key=state.plan_keys.get(key), wait_s=waits, **plain,
                 )
             )  # fmt: skip
-        return p.StatementCounters(at_us=now_us, started_at_us=self.started_us(now_us), statements=rows)
+        return p.StatementCounters(at_us=self.clock_us(now_us), started_at_us=self.started_us(now_us), statements=rows)
 
     def sessions(self, now_us: int) -> p.Sessions:
         second = now_us // 1_000_000 * 1_000_000
@@ -186,7 +190,7 @@ class LiveServer:
                     began_us=began.get(row["statement_key"]), transaction_began_us=began.get(row["statement_key"]),
                 )
             )  # fmt: skip
-        return p.Sessions(at_us=now_us, sessions=sessions, holders=self._holders(second))
+        return p.Sessions(at_us=self.clock_us(now_us), sessions=sessions, holders=self._holders(second))
 
     def _holders(self, at_us: int) -> list[p.Holder]:
         """Sessions that do nothing in a transaction: the last statement of each is the one whose rows it keeps."""

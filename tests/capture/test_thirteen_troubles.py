@@ -213,7 +213,7 @@ def test_lost_index(recording: Recording) -> None:
     changes = [c.title for c in server_sheet(recording.reader, Window(recording.focus), recording.server.name).changes]
     assert "index loan_patron on loan (patron) was dropped" in changes
     assert (recording.table("loan").rows_by_scan_per_s or 0) > 10_000
-    found = diagnose_server(recording.reader, recording.server).findings
+    found = [one for one, _ in diagnose_server(recording.reader, recording.server).findings]
     assert [f.title for f in found if f.cause == "missing_index"] == ["Missing index on loan (patron)"]
 
 

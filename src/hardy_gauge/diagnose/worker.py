@@ -8,55 +8,34 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from dataclasses import replace
+from functools import partial
 
 from hardy_gauge.capture.access import is_behind_address
-from hardy_gauge.core.diagnosis.rules import RULES
-from hardy_gauge.core.diagnosis.runner import Diagnosis, diagnose
-from hardy_gauge.core.time.span import HOUR_US, Span
-from hardy_gauge.core.time.window import Window
 from hardy_gauge.diagnose import life
+from hardy_gauge.diagnose.examination import Examined, examine
 from hardy_gauge.diagnose.questions import answer_to
-from hardy_gauge.queries.evidence import evidence_of
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in
 from hardy_gauge.store.models import Server
 
 log = logging.getLogger(__name__)
-LOOK_BACK_US = HOUR_US
 EVERY_S = 60.0
 BETWEEN_S = 0.2
 # after each server the worker rests for so many times as long as it took, so that it never takes a core to itself
 RESTS = 4.0
 
 
-def diagnose_server(reader: Reader, server: Server) -> Diagnosis:
+def diagnose_server(reader: Reader, server: Server) -> Examined:
     """Diagnose the last hour of one server, ask it what the rules want to know, and store what was found.
 
     Of a server that came in a file it is the last hour that was recorded.
     """
     now = reader.clock() if is_behind_address(server.address) else server.capture.recorded_until_us
-    evidence = evidence_of(reader, server, Window(Span(now - LOOK_BACK_US, now), following=True))
-    found = diagnose(evidence, RULES)
-    rules = {rule.cause: rule for rule in RULES}
-    kept = []
-    for finding in found.findings:
-        if finding.question is not None:
-            answer = answer_to(reader.store, server, finding.question)
-            confirmed = rules[finding.cause].confirm(finding, answer)
-            if confirmed is None:
-                continue
-            finding = confirmed
-        kept.append(finding)
-    shift = reader.shift(server.id, now)
-    since = shift.since_us if shift is not None else now - LOOK_BACK_US
+    found = examine(reader, server, now, partial(answer_to, reader.store, server))
     with reader.store.write() as session:
-        unknown = {one.cause for one in found.unknown}
-        # what costs no time yet did not begin with a shift of time: it is known since it was found
-        begun = [(finding, since if finding.share else now) for finding in kept]
-        life.keep(session, server.id, begun, unknown, now)
+        life.keep(session, server.id, found.findings, {one.cause for one in found.unknown}, now)
         life.keep_state(session, server.id, found.unknown, "", now)
-    return replace(found, findings=kept)
+    return found
 
 
 class DiagnosisWorker:

@@ -10,8 +10,9 @@ import polars as pl
 from pydantic import BaseModel, ValidationError
 
 from hardy_gauge.probes import protocol as p
+from hardy_gauge.probes.in_process import wire_to
 from hardy_gauge.probes.outbound import Credential
-from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate, Transport
+from hardy_gauge.probes.transport import NoAnswer, TooLarge, TooLate
 from hardy_gauge.sandbox.decoder import decoded
 from hardy_gauge.sandbox.process import SandboxEnded
 
@@ -42,7 +43,7 @@ class HttpProbe:
             raise p.ProbeError(
                 "the account is not sent without encryption: write https://, or let an administrator allow it"
             )
-        self._wire = Transport(self.address, credential.certificate if credential else "")
+        self._wire = wire_to(self.address, credential.certificate if credential else "")
         self._headers = {"authorization": f"Bearer {credential.secret}"} if credential else {}
 
     def close(self) -> None:

@@ -18,6 +18,8 @@ from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries import evidence_sources as sources
 from hardy_gauge.queries.coverage import covered, sampled
+from hardy_gauge.queries.execution_kinds import executions
+from hardy_gauge.queries.jobs import jobs_of
 from hardy_gauge.queries.log_messages import errors_by_statement
 from hardy_gauge.queries.objects import BACK_US, counted_s
 from hardy_gauge.queries.reader import Reader
@@ -34,15 +36,18 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
     """All that is known of a server over the focus, and of its statements in the reference."""
     texts, focus = texts_of(reader), window.focus
     tables, sequences = sources.tables_and_sequences(reader, server, focus)
+    statements = _statements(reader, server, window, texts)
     return Evidence(
         server=server.name, engine=server.engine, focus=window.focus,
         covered_s=covered(reader, [server], window.focus, "statements")[server.id],
-        statements=_statements(reader, server, window, texts), samples=_samples(reader, server, window.focus, texts),
+        statements=statements, samples=_samples(reader, server, window.focus, texts),
         schema=schema_of(reader, server, window.focus),
         figures=sources.figures(reader, server, focus), waiting=sources.waiting(reader, server, focus),
         messages=sources.messages(reader, server, focus), settings=sources.settings(reader, server), tables=tables,
         sequences=sequences, volumes=sources.volumes(reader, server, focus.until_us), host=sources.host(server),
         changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, focus),
+        executions=executions(reader, server, focus, texts, statements), clock_skew_s=float(server.capture.clock_skew_s),
+        oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
     )  # fmt: skip
 
 

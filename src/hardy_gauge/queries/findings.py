@@ -9,7 +9,8 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 
 from hardy_gauge.core.diagnosis.finding import Finding
-from hardy_gauge.core.diagnosis.runner import GRADE_RANK, NotKnown
+from hardy_gauge.core.diagnosis.roots import importance
+from hardy_gauge.core.diagnosis.runner import NotKnown
 from hardy_gauge.core.narrative.findings import finding_words, not_looked_words, nothing_words, undiagnosed_words
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.reader import Reader
@@ -59,7 +60,7 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
     for one in causes:
         by_why.setdefault(one.why, {})[one.cause] = None
     unknown = [*filter(None, [before]), *(not_looked_words(list(named), why) for why, named in by_why.items())]
-    found.sort(key=lambda one: (-GRADE_RANK[one.finding.grade], -one.finding.share))
+    found.sort(key=lambda one: (not one.finding.is_root, *importance(one.finding)))
     return Findings(found, unknown, nothing_words(unknown))
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import threading
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -28,7 +29,7 @@ def serve(connection: Connection, _: Path) -> None:
         try:
             pieces = list(pieces_of(pl.read_parquet(io.BytesIO(body))))
         except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError, MemoryError) as error:
-            send_answer(connection, error=" ".join(str(error).split())[:200])
+            send_answer(connection, error=" ".join(str(error).split())[:200] or type(error).__name__)
             continue
         send_answer(connection, pieces=len(pieces))
         for piece in pieces:
@@ -44,17 +45,26 @@ class Decoder:
         self._process: SandboxProcess | None = None
 
     def frame(self, body: bytes) -> pl.DataFrame:
-        """The frame of a Parquet file; SandboxEnded when it is none, or takes more than it may."""
+        """The frame of a Parquet file; SandboxEnded when it is none, or takes more than it may.
+
+        A process that has decoded before may lack memory only because its own is in pieces: then a new one is tried.
+        """
         with self._lock:
-            if self._process is None:
-                limits = SandboxLimits(memory_bytes=self._memory, cpu_s=None, file_bytes=0)
-                self._process = SandboxProcess("parquet", limits, lasting=True)
-            try:
-                return self._decoded(self._process, body)
-            except BaseException:
-                self._process.close()
-                self._process = None
-                raise
+            if self._process is not None:
+                with suppress(SandboxEnded):
+                    return self._tried(body)
+            return self._tried(body)
+
+    def _tried(self, body: bytes) -> pl.DataFrame:
+        if self._process is None:
+            limits = SandboxLimits(memory_bytes=self._memory, cpu_s=None, file_bytes=0)
+            self._process = SandboxProcess("parquet", limits, lasting=True)
+        try:
+            return self._decoded(self._process, body)
+        except BaseException:
+            self._process.close()
+            self._process = None
+            raise
 
     def _decoded(self, process: SandboxProcess, body: bytes) -> pl.DataFrame:
         process.send_bytes(body)

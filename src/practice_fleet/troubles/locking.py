@@ -36,6 +36,8 @@ class HotRow(_Locks):
     size: int = Field(1, ge=1, description="rows that are changed")
 
     def change(self, now: Conditions, hours: float) -> None:
+        if self.statement not in now.statements:
+            return
         spec = now.statements[self.statement]
         now.statements[self.statement] = spec.model_copy(update={"hot_rows": self.size})
 
@@ -95,7 +97,8 @@ class Deadlocks(_Locks):
 
     def change(self, now: Conditions, hours: float) -> None:
         how = {"hot_rows": self.size, "locked_rows": self.locked_rows, "lock_order": "any"}
-        now.statements[self.statement] = now.statements[self.statement].model_copy(update=how)
+        if self.statement in now.statements:
+            now.statements[self.statement] = now.statements[self.statement].model_copy(update=how)
 
 
 class SchemaChangeQueue(BaseTrouble):

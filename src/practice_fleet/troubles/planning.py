@@ -120,6 +120,8 @@ class ValueSensitivePlan(BaseTrouble):
         known(self.statement, dict(database.statements), "statement")
 
     def change(self, now: Conditions, hours: float) -> None:
+        if self.statement not in now.statements:
+            return
         spec = now.statements[self.statement]
         catalogue = Catalogue.of(now.tables, now.without)
         node = plan(

@@ -99,8 +99,9 @@ class OverFetch(_OneStatement):
     size: float = Field(2000, gt=0, description="rows that match")
 
     def change(self, now: Conditions, hours: float) -> None:
-        spec = now.statements[self.statement]
-        now.statements[self.statement] = spec.model_copy(update={"matching_rows": self.size})
+        if self.statement in now.statements:
+            spec = now.statements[self.statement]
+            now.statements[self.statement] = spec.model_copy(update={"matching_rows": self.size})
 
 
 class FailingStatement(_OneStatement):

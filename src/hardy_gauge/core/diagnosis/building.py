@@ -10,13 +10,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject, grade_of
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Signal, Subject, grade_of
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, StatementWork
-from hardy_gauge.core.evidence.sources import ChangeFact, RecordedFigure
+from hardy_gauge.core.evidence.sources import ChangeFact, RecordedFigure, SettingFact
 from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.remedies.remedy import Remedy, RemedyKind
 
 DAY_S = 86_400.0
+QUIET_S = 60
 # days until something ends, and the share of calls that fail: from the first that holds
 BY_DAYS: tuple[tuple[float, Grade], ...] = ((3.0, "act"), (21.0, "plan"), (90.0, "note"))
 BY_FAILURES: tuple[tuple[float, Grade], ...] = ((0.1, "act"), (0.01, "plan"), (0.0, "note"))
@@ -40,9 +41,11 @@ def grade_by_failures(share: float) -> Grade:
 
 def costs(
     evidence: Evidence, cause: str, title: str, subject: Subject, spent: Sampled, facts: Sequence[Fact], remedies: Sequence[Remedy],
-    confidence: float,
+    confidence: float, signal: Signal | None = None,
 ) -> Finding:  # fmt: skip
-    """A finding that costs active sessions; ``spent`` are those, with their interval."""
+    """A finding that costs active sessions; ``spent`` are those, with their interval. It began when its statement's time changed where
+    no other ``signal`` is given.
+    """
     samples = evidence.samples
     assert isinstance(samples, Samples)
     whole = max(samples.active_sessions, 1e-9)
@@ -51,18 +54,18 @@ def costs(
         cause=cause, title=title, subject=subject, impact=Impact(spent.active_sessions, spent.low, spent.high),
         share=min(1.0, spent.active_sessions / whole), share_low=min(1.0, spent.low / whole), share_high=min(1.0, spent.high / whole),
         grade=grade_of(spent.active_sessions / whole, spent.active_sessions), confidence=confidence, facts=[active, *facts],
-        remedies=list(remedies),
+        remedies=list(remedies), signal=signal or (Signal("statement", subject.name) if subject.kind == "statement" else None),
     )  # fmt: skip
 
 
 def warns(
     cause: str, title: str, subject: Subject, grade: Grade, facts: Sequence[Fact], remedies: Sequence[Remedy], confidence: float,
-    impact: Impact | None = None,
+    impact: Impact | None = None, signal: Signal | None = None,
 ) -> Finding:  # fmt: skip
     """A finding that costs no time yet; ``impact`` is seconds until something ends, calls that fail, or bytes."""
     return Finding(
         cause=cause, title=title, subject=subject, impact=impact or Impact(0.0, 0.0, 0.0), share=0.0, share_low=0.0, share_high=0.0,
-        grade=grade, confidence=confidence, facts=list(facts), remedies=list(remedies),
+        grade=grade, confidence=confidence, facts=list(facts), remedies=list(remedies), signal=signal,
     )  # fmt: skip
 
 
@@ -82,6 +85,26 @@ def waited(evidence: Evidence, seconds: float) -> Sampled:
 def since(evidence: Evidence, change: ChangeFact) -> Fact:
     """How long ago, at the end of the focus, something changed."""
     return Fact(f"since: {change.title}", (evidence.focus.until_us - change.at_us) / 1e6, "s", "changes")
+
+
+def changed(evidence: Evidence, name: str) -> Signal | None:
+    """When a setting or an object changed, where it did in the focus or the hour before."""
+    changes = evidence.changes if isinstance(evidence.changes, list) else []
+    return next((Signal("moment", at_us=one.at_us) for one in changes if one.object == name), None)
+
+
+def first_said(evidence: Evidence, fingerprint: str) -> Signal | None:
+    """When the log first said something of a statement, where it was silent at the beginning of the focus."""
+    messages = evidence.messages if isinstance(evidence.messages, list) else []
+    first = min((m.first_us for m in messages if m.fingerprint == fingerprint and m.severity == "error"), default=None)
+    quiet_us = evidence.focus.since_us + QUIET_S * 1_000_000
+    return Signal("moment", at_us=first) if first is not None and first >= quiet_us else Signal("errors", fingerprint)
+
+
+def setting_of(evidence: Evidence, neutral: str) -> SettingFact | None:
+    """A setting by its neutral name."""
+    settings = evidence.settings.values() if isinstance(evidence.settings, Mapping) else ()
+    return next((one for one in settings if one.neutral == neutral), None)
 
 
 def figure_of(evidence: Evidence, name: str) -> RecordedFigure | None:

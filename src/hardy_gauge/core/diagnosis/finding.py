@@ -42,9 +42,22 @@ class PlanQuestion:
 
 
 @dataclass(frozen=True)
+class Signal:
+    """What shows when a finding began: a moment that is known, or the series whose change of level is looked for.
+
+    ``name`` is a statement's fingerprint (of its time, or of its errors), a wait family, or a recorded figure.
+    """
+
+    kind: Literal["moment", "statement", "errors", "family", "figure"]
+    name: str = ""
+    at_us: int = 0
+
+
+@dataclass(frozen=True)
 class Finding:
     """``share`` of the server's active sessions with its interval, from the same samples as ``impact``; ``confidence``
-    from 0 to 1. ``question`` is what only the server can answer, where something is still open.
+    from 0 to 1. ``question`` is what only the server can answer, where something is still open. ``root`` and ``root_subject`` name
+    the finding that this one follows from; empty where it is a root itself.
     """
 
     cause: str
@@ -59,6 +72,13 @@ class Finding:
     facts: list[Fact]
     remedies: list[Remedy]
     question: PlanQuestion | None = None
+    signal: Signal | None = None
+    root: str = ""
+    root_subject: str = ""
+
+    @property
+    def is_root(self) -> bool:
+        return not self.root
 
 
 # by share of the server's active sessions; what cannot wait is said by the rule's own unit of time

@@ -13,8 +13,6 @@ from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.plans.model import Plan
 
-GRADE_RANK = {"fine": 0, "note": 1, "plan": 2, "act": 3}
-
 
 class Rule(Protocol):
     """One cause. ``needs`` are the sources without which it can say nothing."""
@@ -43,7 +41,7 @@ class NotKnown:
 
 @dataclass(frozen=True)
 class Diagnosis:
-    """Findings by grade and share of time; causes that do not show; causes that could not be looked for."""
+    """What was found, in the order of the rules; causes that do not show; causes that could not be looked for."""
 
     findings: list[Finding]
     silent: list[str]
@@ -69,4 +67,4 @@ def diagnose(evidence: Evidence, rules: Sequence[Rule]) -> Diagnosis:
         findings += found
         if not found:
             silent.append(rule.cause)
-    return Diagnosis(sorted(findings, key=lambda f: (-GRADE_RANK[f.grade], -f.share)), silent, unknown)
+    return Diagnosis(findings, silent, unknown)

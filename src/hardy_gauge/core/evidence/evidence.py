@@ -12,10 +12,13 @@ from typing import Literal
 from hardy_gauge.core.evidence.schema import TableFacts
 from hardy_gauge.core.evidence.sources import (
     ChangeFact,
+    ExecutionKinds,
     HostFacts,
     Message,
+    OldTransaction,
     PlanTurn,
     RecordedFigure,
+    RunningJob,
     SequenceUse,
     SettingFact,
     TableUse,
@@ -28,7 +31,8 @@ from hardy_gauge.core.time.span import Span
 
 Source = Literal[
     "statements", "samples", "schema", "plans", "figures", "waiting", "messages", "settings", "tables", "sequences", "volumes",
-    "host", "changes", "plan_turns", "peers",
+    "host", "changes", "plan_turns", "peers", "executions",
+    "clock_skew_s", "jobs",
 ]  # fmt: skip
 NOT_READ = "it was not read"
 
@@ -120,6 +124,10 @@ class Evidence:
     plan_turns: Sequence[PlanTurn] | Unknown = Unknown(NOT_READ)
     peers: Mapping[str, float] | Unknown = Unknown(NOT_READ)
     role: str = "single"
+    executions: Mapping[str, ExecutionKinds] | Unknown = Unknown(NOT_READ)
+    clock_skew_s: float | Unknown = Unknown(NOT_READ)
+    oldest: OldTransaction | None = None
+    jobs: Sequence[RunningJob] | Unknown = Unknown(NOT_READ)
 
     def missing(self, sources: tuple[Source, ...]) -> Unknown | None:
         """The first of the sources that is not known, if any."""

@@ -50,6 +50,18 @@ class Waiting:
 
 
 @dataclass(frozen=True)
+class OldTransaction:
+    """The transaction that was open longest, with the statement of its session (empty: not known)."""
+
+    fingerprint: str
+    text: str
+    user: str
+    service: str
+    session: int
+    age_s: float
+
+
+@dataclass(frozen=True)
 class Message:
     """Messages of one shape in the log over the focus."""
 
@@ -128,12 +140,15 @@ class SequenceUse:
 
 @dataclass(frozen=True)
 class VolumeFact:
-    """A volume; ``days_left`` is None where it does not fill or that is not known."""
+    """A volume; days are None where it does not fill or that is not known, ``days_left_lately`` by how it filled over the last two
+    hours, where it did so all the time and far faster than before.
+    """
 
     name: str
     used_bytes: float
     capacity_bytes: float
     days_left: float | None
+    days_left_lately: float | None = None
 
 
 @dataclass(frozen=True)
@@ -167,3 +182,35 @@ class PlanTurn:
     after: str
     before_s: float | None
     after_s: float | None
+
+
+@dataclass(frozen=True)
+class RunningJob:
+    """A job that sessions were seen to work on: how many sessions on average over the focus, since when it was seen without a pause,
+    and whether it is seen at this hour on other days too.
+    """
+
+    fingerprint: str
+    text: str
+    user: str
+    service: str
+    sessions: float
+    since_us: int
+    usual: bool
+
+
+@dataclass(frozen=True)
+class ExecutionKinds:
+    """Executions of one statement in two kinds, by rows: the larger ones ``large_of_time`` of its time in ``large_share`` of its calls.
+
+    Rows (examined where that is reported, else returned) and seconds are those of a call of each kind on average; ``plans`` is how
+    many plans were used.
+    """
+
+    large_share: float
+    large_of_time: float
+    large_rows: float
+    small_rows: float
+    large_s: float
+    small_s: float
+    plans: int

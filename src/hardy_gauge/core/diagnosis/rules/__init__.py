@@ -3,15 +3,19 @@
 from hardy_gauge.core.diagnosis.rules.access.missing_index import MissingIndex
 from hardy_gauge.core.diagnosis.rules.cluster.members import HotPartition, MemberDown, MembersDisagree, UnevenLoad
 from hardy_gauge.core.diagnosis.rules.cluster.replica_behind import ReplicaBehind
+from hardy_gauge.core.diagnosis.rules.cluster.setting_harmed import SettingHarmed
 from hardy_gauge.core.diagnosis.rules.cluster.settings_differ import SettingsDiffer
+from hardy_gauge.core.diagnosis.rules.host.clock_off import ClockOff
 from hardy_gauge.core.diagnosis.rules.host.host_setting import HostSetting
 from hardy_gauge.core.diagnosis.rules.host.processor_saturated import ProcessorSaturated
 from hardy_gauge.core.diagnosis.rules.indexes.needless import DuplicateIndex, UnusedIndex
+from hardy_gauge.core.diagnosis.rules.indexes.write_amplification import WriteAmplification
 from hardy_gauge.core.diagnosis.rules.memory.cache import CacheTooSmall, ColdCache
-from hardy_gauge.core.diagnosis.rules.memory.memory_overcommitted import MemoryOvercommitted
+from hardy_gauge.core.diagnosis.rules.memory.memory_overcommitted import CacheTooLarge, MemoryOvercommitted
 from hardy_gauge.core.diagnosis.rules.memory.sort_spills import SortSpills
 from hardy_gauge.core.diagnosis.rules.planning.plan_flip import PlanFlip
 from hardy_gauge.core.diagnosis.rules.planning.stale_statistics import StaleStatistics
+from hardy_gauge.core.diagnosis.rules.planning.value_sensitive_plan import ValueSensitivePlan
 from hardy_gauge.core.diagnosis.rules.storage.log_too_small import LogTooSmall
 from hardy_gauge.core.diagnosis.rules.storage.volume_slow import DataVolumeSlow, LogVolumeSlow
 from hardy_gauge.core.diagnosis.rules.upkeep.running_out import SequenceRunningOut, StorageFilling, TransactionAge
@@ -29,14 +33,8 @@ from hardy_gauge.core.diagnosis.rules.work.in_front import (
     NetworkSlow,
     PoolerTooSmall,
 )
-from hardy_gauge.core.diagnosis.rules.work.more_work import (
-    JobInRush,
-    ManySmallCalls,
-    NewStatement,
-    OverFetch,
-    StatisticsJobInRush,
-    WideSelect,
-)
+from hardy_gauge.core.diagnosis.rules.work.jobs import JobInRush, StatisticsJobInRush
+from hardy_gauge.core.diagnosis.rules.work.more_work import ManySmallCalls, NewStatement, OverFetch, WideSelect
 from hardy_gauge.core.diagnosis.rules.work.session_flood import SessionFlood
 from hardy_gauge.core.diagnosis.runner import Rule
 
@@ -46,5 +44,6 @@ RULES: tuple[Rule, ...] = (
     ManySmallCalls(), OverFetch(), ProcessorSaturated(), DataVolumeSlow(), LogVolumeSlow(), BurstCreditUsedUp(), CacheTooSmall(),
     ColdCache(), LogTooSmall(), SortSpills(), MemoryOvercommitted(), HostSetting(), LongTransaction(), PreparedTransactionLeft(),
     UpkeepOff(), Bloat(), TransactionAge(), SequenceRunningOut(), StorageFilling(), ReplicaBehind(), LogKept(), MemberDown(),
-    MembersDisagree(), HotPartition(), UnevenLoad(), SettingsDiffer(), UnusedIndex(), DuplicateIndex(),
+    MembersDisagree(), HotPartition(), UnevenLoad(), SettingsDiffer(), UnusedIndex(), DuplicateIndex(), WriteAmplification(),
+    SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(),
 )  # fmt: skip

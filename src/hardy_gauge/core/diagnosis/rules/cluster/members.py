@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 
 MOVING = ("partitions_coming", "partitions_going", "copies_missing")
@@ -49,7 +49,18 @@ class MemberDown(_Members):
             )
         ]
         title = f"{evidence.server} sees {fewer[1] - fewer[0]:.0f} member fewer, and takes over its partitions"
-        return [warns(self.cause, title, Subject("cluster", evidence.server), "act", facts, remedies, 0.85)]
+        return [
+            warns(
+                self.cause,
+                title,
+                Subject("cluster", evidence.server),
+                "act",
+                facts,
+                remedies,
+                0.85,
+                signal=Signal("figure", "members_seen"),
+            )
+        ]
 
 
 class MembersDisagree(_Members):
@@ -64,7 +75,18 @@ class MembersDisagree(_Members):
         facts = [Fact("members seen", fewer[0], "", "counters", fewer[1])]
         remedies = [remedy("talk", "Look at the network between the members: they do not see the same")]
         title = f"{evidence.server} sees {fewer[1] - fewer[0]:.0f} member fewer than there are"
-        return [warns(self.cause, title, Subject("member", evidence.server), "plan", facts, remedies, 0.75)]
+        return [
+            warns(
+                self.cause,
+                title,
+                Subject("member", evidence.server),
+                "plan",
+                facts,
+                remedies,
+                0.75,
+                signal=Signal("figure", "members_seen"),
+            )
+        ]
 
 
 class UnevenLoad(_Members):
@@ -92,7 +114,18 @@ class UnevenLoad(_Members):
         ]
         remedies = [remedy("talk", "Look how calls are dealt out among the members")]
         title = f"{evidence.server} has {calls.value / middle:.1f} times the calls of its peers"
-        return [warns(self.cause, title, Subject("member", evidence.server), "plan", facts, remedies, 0.8)]
+        return [
+            warns(
+                self.cause,
+                title,
+                Subject("member", evidence.server),
+                "plan",
+                facts,
+                remedies,
+                0.8,
+                signal=Signal("figure", "calls"),
+            )
+        ]
 
 
 class HotPartition(_Members):
@@ -115,5 +148,6 @@ class HotPartition(_Members):
                 facts,
                 remedies,
                 0.8,
+                signal=Signal("figure", "hottest_partition_share"),
             )
         ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.remedies.remedy import Remedy
 
@@ -36,7 +36,7 @@ class ReplicaBehind(Unasked):
         return [
             warns(
                 self.cause, f"{evidence.server} is {lag.last / 60:.0f} minutes behind its primary{words}", Subject("server", evidence.server),
-                grade, facts, remedies, 0.9, Impact(lag.last, lag.last, lag.last, "s"),
+                grade, facts, remedies, 0.9, Impact(lag.last, lag.last, lag.last, "s"), Signal("figure", "replica_lag_s"),
             )
         ]  # fmt: skip
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
 
 MOST_TENDENCY = 10.0
@@ -33,6 +33,7 @@ class HostSetting(Unasked):
                     [],
                     [back],
                     0.9,
+                    signal=Signal("figure", "processor_busy_s"),
                 )
             )
         try:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
 
 BUSY = 0.85
@@ -66,5 +66,6 @@ class ProcessorSaturated(Unasked):
                 facts,
                 remedies,
                 0.75,
+                Signal("figure", "processor_busy_s"),
             )
         ]

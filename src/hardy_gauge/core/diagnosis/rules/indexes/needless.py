@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, changed, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Impact, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.evidence.sources import IndexUse, TableUse
 from hardy_gauge.core.remedies.remedy import Remedy
@@ -31,6 +31,10 @@ def _drop(index: IndexUse, table: TableUse) -> Remedy:
     )  # fmt: skip
 
 
+def built(index: IndexUse) -> Signal | None:
+    return Signal("moment", at_us=index.counted_since_us) if index.counted_since_us is not None else None
+
+
 class _Needless(Unasked):
     cause = ""
     needs: tuple[Source, ...] = ("tables",)
@@ -43,6 +47,7 @@ class _Needless(Unasked):
             warns(
                 self.cause, title, Subject("index", index.name), "note", self.facts(index, table, evidence.focus.until_us),
                 [_drop(index, table)], 0.8, Impact(float(index.bytes or 0), float(index.bytes or 0), float(index.bytes or 0), "B"),
+                changed(evidence, index.name) or changed(evidence, table.name) or built(index),
             )
             for table in evidence.tables.values()
             for index, title in self.found(table, evidence.focus.until_us)

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 
 from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, since, time_of
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
 from hardy_gauge.core.evidence.sources import ChangeFact
 
@@ -101,6 +101,7 @@ class CacheTooSmall(_MoreReads):
                 facts,
                 remedies,
                 0.85 if resized else 0.6,
+                Signal("moment", at_us=resized[0].at_us) if resized else Signal("figure", "pages_read"),
             )
         ]
 
@@ -120,4 +121,16 @@ class ColdCache(_MoreReads):
             remedy("setting change", "Let the server read its cache back in after a start", "Starting takes longer."),
         ]
         title = "The cache is cold since the server started"
-        return [costs(evidence, self.cause, title, Subject("server", evidence.server), spent, facts, remedies, 0.8)]
+        return [
+            costs(
+                evidence,
+                self.cause,
+                title,
+                Subject("server", evidence.server),
+                spent,
+                facts,
+                remedies,
+                0.8,
+                Signal("moment", at_us=started[0].at_us),
+            )
+        ]

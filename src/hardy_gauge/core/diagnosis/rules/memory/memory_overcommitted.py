@@ -1,15 +1,24 @@
-"""Memory overcommitted: the host moves memory to swap and fetches it back while calls wait."""
+"""Memory overcommitted, and a cache too large: the host moves memory to swap and fetches it back while calls wait.
+
+Where the buffer cache alone takes most of the memory, it is the cache: what the system would keep itself has no room left.
+"""
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy
+from collections.abc import Mapping
+
+from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, setting_of
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
+from hardy_gauge.core.remedies.remedy import Remedy
 
 LEAST_PAGES_PER_S = 10.0
 LEAST_SHARE = 0.02
-FULL = 0.97  # of memory: below, what is swapped is the host's own tendency
+FULL = 0.95  # of memory: below, what is swapped is the host's own tendency
+MOST_CACHE = (
+    0.6  # of memory for the buffer cache; common practice: a quarter to a half where the system caches pages too
+)
 
 
 class MemoryOvercommitted(Unasked):
@@ -17,10 +26,15 @@ class MemoryOvercommitted(Unasked):
 
     cause = "memory_overcommitted"
     needs: tuple[Source, ...] = ("figures", "samples")
+    of_the_cache = False
+    title = "More memory is promised than there is: the host swaps"
 
     def examine(self, evidence: Evidence) -> list[Finding]:
-        samples, swapped = evidence.samples, figure_of(evidence, "swap_in_pages") or figure_of(evidence, "swap_pages")
-        assert isinstance(samples, Samples)
+        samples, name = evidence.samples, "swap_in_pages"
+        assert isinstance(samples, Samples) and isinstance(evidence.figures, Mapping)
+        if name not in evidence.figures:
+            name = "swap_pages"
+        swapped = figure_of(evidence, name)
         spent = samples.by_family.get("memory", Sampled(0.0, 0.0, 0.0))
         if (
             swapped is None
@@ -28,34 +42,45 @@ class MemoryOvercommitted(Unasked):
             or spent.active_sessions < LEAST_SHARE * samples.active_sessions
         ):
             return []
-        facts = [
-            Fact(
-                "pages fetched back from swap",
-                swapped.value,
-                "/s",
-                "host",
-                swapped.typical.value if swapped.typical else None,
-            )
-        ]
+        usual = swapped.typical.value if swapped.typical else None
+        facts = [Fact("pages fetched back from swap", swapped.value, "/s", "host", usual)]
         used, host = figure_of(evidence, "memory_used_bytes"), evidence.host
-        if used is not None and not isinstance(host, Unknown) and host.memory_bytes:
-            facts.append(Fact("memory used", used.value, "B", "host", float(host.memory_bytes)))
-            if used.value < FULL * host.memory_bytes:
+        memory = None if isinstance(host, Unknown) else host.memory_bytes
+        if used is not None and memory:
+            facts.append(Fact("memory used", used.value, "B", "host", float(memory)))
+            if used.value < FULL * memory:
                 return []
-        remedies = [
+        cache = setting_of(evidence, "buffer_cache_bytes")
+        size = float(cache.value) if cache is not None and isinstance(cache.value, int | float) else 0.0
+        if (bool(memory) and size > MOST_CACHE * float(memory or 0)) != self.of_the_cache:
+            return []
+        if size:
+            facts.append(Fact("buffer cache", size, "B", "settings", float(memory) if memory else None))
+        return [
+            costs(
+                evidence, self.cause, self.title, Subject("server", evidence.server), spent, facts, self.remedies(), 0.85,
+                Signal("figure", name),
+            )
+        ]  # fmt: skip
+
+    def remedies(self) -> list[Remedy]:
+        return [
             remedy("setting change", "Make the buffers that every session holds smaller, or allow fewer sessions",
                    "Global + sessions × per session + running statements × per operation must stay below memory."),
             remedy("capacity", "Give the host more memory"),
         ]  # fmt: skip
+
+
+class CacheTooLarge(MemoryOvercommitted):
+    """The buffer cache leaves the sessions and the system no room."""
+
+    cause = "cache_too_large"
+    of_the_cache = True
+    title = "The buffer cache takes so much memory that the host swaps"
+
+    def remedies(self) -> list[Remedy]:
         return [
-            costs(
-                evidence,
-                self.cause,
-                "More memory is promised than there is: the host swaps",
-                Subject("server", evidence.server),
-                spent,
-                facts,
-                remedies,
-                0.85,
-            )
-        ]
+            remedy("setting change", "Make the buffer cache smaller, in small steps",
+                   "More pages are asked of the system's own cache, which has more room then. It takes a restart on many engines."),
+            remedy("capacity", "Give the host more memory"),
+        ]  # fmt: skip

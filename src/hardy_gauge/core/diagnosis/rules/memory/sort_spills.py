@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
 
 LEAST_BYTES_PER_S = 1e6
@@ -48,5 +48,6 @@ class SortSpills(Unasked):
                 facts,
                 remedies,
                 0.75,
+                Signal("figure", "temporary_bytes"),
             )
         ]

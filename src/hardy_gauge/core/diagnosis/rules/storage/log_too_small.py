@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Grade, Subject
-from hardy_gauge.core.evidence.evidence import Evidence, Source
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Signal, Subject
+from hardy_gauge.core.evidence.evidence import Evidence, Samples, Source
+from hardy_gauge.core.evidence.sources import RecordedFigure
 
 FORCED = 0.8
 # seconds between forced checkpoints: common practice, minutes to tens of minutes
 OFTEN_S, VERY_OFTEN_S = 150.0, 60.0
+TIMES_USUAL = 2.0
+WRITING, FELT = ("data write", "log write"), 0.5  # of the server's time
 
 
 class LogTooSmall(Unasked):
@@ -31,10 +34,30 @@ class LogTooSmall(Unasked):
         ]
         if log is not None:
             facts.append(Fact("log written", log.value, "B/s", "counters", log.typical.value if log.typical else None))
-        grade: Grade = "plan" if every_s <= VERY_OFTEN_S else "note"
+        grade: Grade = "plan" if every_s <= VERY_OFTEN_S and self._felt(evidence, forced) else "note"
         remedies = [
             remedy("setting change", "Let the log be larger, so that checkpoints come by time",
                    "Starting again after a crash takes longer, and the log takes more room on its volume."),
         ]  # fmt: skip
         title = f"The log is so small that it forces a checkpoint each {every_s:.0f} s"
-        return [warns(self.cause, title, Subject("server", evidence.server), grade, facts, remedies, 0.85)]
+        return [
+            warns(
+                self.cause,
+                title,
+                Subject("server", evidence.server),
+                grade,
+                facts,
+                remedies,
+                0.85 if grade == "plan" else 0.6,
+                signal=Signal("figure", "checkpoints_forced"),
+            )
+        ]
+
+    def _felt(self, evidence: Evidence, forced: RecordedFigure) -> bool:
+        """It was not always so, or calls wait for what checkpoints write: what has always been and costs nothing is a note."""
+        if forced.typical is not None and forced.value > TIMES_USUAL * forced.typical.value:
+            return True
+        if not isinstance(evidence.samples, Samples):
+            return False
+        writing = sum(evidence.samples.by_family[f].active_sessions for f in WRITING if f in evidence.samples.by_family)
+        return writing >= FELT * evidence.samples.active_sessions

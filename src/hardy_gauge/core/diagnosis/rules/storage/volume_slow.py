@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
 
 SLOWER = 1.8
@@ -41,7 +41,19 @@ class _VolumeSlow(Unasked):
             remedy("talk", f"Ask who runs the storage of the {self.volume} volume what changed, and who shares it"),
             remedy("capacity", f"Move the {self.volume} volume to faster storage"),
         ]
-        return [costs(evidence, self.cause, self.words, Subject("volume", self.volume), spent, facts, remedies, 0.75)]
+        return [
+            costs(
+                evidence,
+                self.cause,
+                self.words,
+                Subject("volume", self.volume),
+                spent,
+                facts,
+                remedies,
+                0.75,
+                Signal("figure", self.latency),
+            )
+        ]
 
 
 class DataVolumeSlow(_VolumeSlow):

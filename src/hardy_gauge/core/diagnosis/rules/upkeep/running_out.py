@@ -5,10 +5,23 @@ Each is found by how much is left ÷ how fast it goes, not by a threshold of use
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import DAY_S, Unasked, figure_of, grade_by_days, remedy, warns
+from collections.abc import Mapping
+
+from hardy_gauge.core.diagnosis.building import (
+    DAY_S,
+    Unasked,
+    changed,
+    figure_of,
+    grade_by_days,
+    remedy,
+    setting_of,
+    warns,
+)
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Subject
+from hardy_gauge.core.diagnosis.rules.upkeep.unkept import OFF
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
+from hardy_gauge.core.evidence.sources import TableUse
 
 MOST_AGE = 2.0**31  # SQL servers number transactions with 32 bits: half of them may lie between the oldest and now
 OLD = 0.1  # of them: below, upkeep has all the time it wants
@@ -69,8 +82,13 @@ class TransactionAge(Unasked):
             return []
         share = age.last / MOST_AGE
         per_day = None if age.per_day is None else age.per_day / MOST_AGE
+        oldest = self._oldest(evidence, age.last)
+        unkept = self._unkept(evidence, oldest)
+        commits = figure_of(evidence, "commits")
+        if unkept and commits is not None:  # nothing will freeze it: it ages by what is committed now
+            per_day = max(per_day or 0.0, commits.value * DAY_S / MOST_AGE)
         days = _left(share, per_day)
-        if share < OLD or days is None:
+        if (share < OLD and not unkept) or days is None:
             return []
         grade = grade_by_days(days)
         if share >= 0.5 and grade == "fine":
@@ -83,12 +101,10 @@ class TransactionAge(Unasked):
             Fact("days left at this rate", days, "", "counters of the last half day"),
         ]
         subject, left_out = Subject("server", evidence.server), []
-        if not isinstance(evidence.tables, Unknown):
-            oldest = max(evidence.tables.values(), key=lambda t: t.transaction_age or 0.0, default=None)
-            if oldest is not None and (oldest.transaction_age or 0.0) > 0.5 * age.last:
-                subject = Subject("table", oldest.name)
-                facts.append(Fact(f"age of {oldest.name}", oldest.transaction_age or 0.0, "", "table counters"))
-                left_out = [f"{name} = {value}" for name, value in oldest.options.items()]
+        if oldest is not None:
+            subject = Subject("table", oldest.name)
+            facts.append(Fact(f"age of {oldest.name}", oldest.transaction_age or 0.0, "", "table counters"))
+            left_out = [f"{name} = {value}" for name, value in oldest.options.items()]
         remedies = [
             remedy("upkeep", f"Freeze old rows{f' of {subject.name}' if subject.kind == 'table' else ''}, outside the rush",
                    "It reads the table and writes what it freezes."),
@@ -96,7 +112,20 @@ class TransactionAge(Unasked):
         if left_out:
             remedies.insert(0, remedy("setting change", f"Take back the table's own option {', '.join(left_out)}"))
         title = f"Transaction numbers run out in {days:.0f} days"
-        return [warns(self.cause, title, subject, grade, facts, remedies, 0.85, _impact(days))]
+        signal = changed(evidence, subject.name)
+        return [warns(self.cause, title, subject, grade, facts, remedies, 0.85, _impact(days), signal)]
+
+    def _oldest(self, evidence: Evidence, age: float) -> TableUse | None:
+        """The table that has the oldest number, where tables say so."""
+        if not isinstance(evidence.tables, Mapping):
+            return None
+        oldest = max(evidence.tables.values(), key=lambda t: t.transaction_age or 0.0, default=None)
+        return oldest if oldest is not None and (oldest.transaction_age or 0.0) > 0.5 * age else None
+
+    def _unkept(self, evidence: Evidence, oldest: TableUse | None) -> bool:
+        """Whether upkeep leaves the oldest table out, or is off for all."""
+        setting = setting_of(evidence, "upkeep_enabled")
+        return bool(oldest is not None and oldest.upkeep_off) or (setting is not None and setting.value in OFF)
 
 
 class StorageFilling(Unasked):
@@ -111,22 +140,30 @@ class StorageFilling(Unasked):
         for volume in evidence.volumes:
             used = volume.used_bytes / max(volume.capacity_bytes, 1.0)
             full = used >= 0.995
-            if volume.days_left is None and not full:
+            lasting, recent = volume.days_left, volume.days_left_lately
+            left = min((one for one in (lasting, recent) if one is not None), default=None)
+            if left is None and not full:
                 continue
-            days = 0.0 if full else float(volume.days_left or 0.0)
+            days = 0.0 if full else float(left or 0.0)
             grade = grade_by_days(days)
             if grade == "fine":
                 continue
             facts = [
                 Fact("used", volume.used_bytes, "B", "host", volume.capacity_bytes),
                 Fact("of the volume", used, "share", "host"),
-                Fact("days left", days, "", "use of the last two weeks"),
+                Fact(
+                    "days left",
+                    days,
+                    "",
+                    "use of the last two weeks" if left == lasting else "use of the last two hours",
+                ),
             ]
             remedies = [
                 remedy("capacity", f"Make volume {volume.name} larger", "It is slower while what is on it is moved."),
                 remedy("upkeep", "Look which table, log or temporary files grow, and remove what nobody needs"),
             ]
-            title = f"Volume {volume.name} is full" if full else f"Volume {volume.name} is full in {days:.0f} days"
+            when = f"{days:.0f} days" if days >= 2 else f"{days * 24:.0f} hours"
+            title = f"Volume {volume.name} is full" if full else f"Volume {volume.name} is full in {when}"
             found.append(
                 warns(self.cause, title, Subject("volume", volume.name), grade, facts, remedies, 0.85, _impact(days))
             )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, changed, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
@@ -13,7 +13,7 @@ from hardy_gauge.core.evidence.sources import SettingFact, TableUse
 OFF = ("off", False, "false", "no", 0)
 # of a table: spare pages, from which on a scan reads markedly more than it has to; below, upkeep has left room that is used again
 SPARE, MUCH_SPARE = 0.35, 0.6
-LEAST_BYTES = 256 * 2**20
+LEAST_BYTES = 64 * 2**20
 DEAD = 0.3
 
 
@@ -43,14 +43,36 @@ class UpkeepOff(Unasked):
                 f"Set {off.name} back to {off.default}",
                 "What has waited is cleaned at once: begin outside the rush.",
             )
-            found.append(warns(self.cause, title, Subject("setting", off.name), "plan", dead[:3], [back], 0.95))
+            found.append(
+                warns(
+                    self.cause,
+                    title,
+                    Subject("setting", off.name),
+                    "plan",
+                    dead[:3],
+                    [back],
+                    0.95,
+                    signal=changed(evidence, off.name),
+                )
+            )
         for table in tables:
             if table.upkeep_off:
                 facts = [Fact("rows", table.rows, "rows", "table counters")]
                 facts += [Fact("dead rows", table.dead_rows, "rows", "table counters")] if table.dead_rows else []
                 title = f"Upkeep leaves out table {table.name}: {table.upkeep_off}"
                 back = remedy("setting change", f"Take back the option {table.upkeep_off} of {table.name}")
-                found.append(warns(self.cause, title, Subject("table", table.name), "plan", facts, [back], 0.95))
+                found.append(
+                    warns(
+                        self.cause,
+                        title,
+                        Subject("table", table.name),
+                        "plan",
+                        facts,
+                        [back],
+                        0.95,
+                        signal=changed(evidence, table.name),
+                    )
+                )
         return found
 
 

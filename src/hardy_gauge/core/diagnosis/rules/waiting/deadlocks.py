@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, grade_by_failures, remedy, statement_of, warns
+from hardy_gauge.core.diagnosis.building import Unasked, first_said, grade_by_failures, remedy, statement_of, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
@@ -49,5 +49,17 @@ class Deadlocks(Unasked):
             title = "Calls are given up because they wait for each other in a circle"
             grade = max((grade_by_failures(share), "plan"), key=("note", "plan", "act").index)
             impact = Impact(float(message.count), float(message.count), float(message.count), "calls")
-            found.append(warns(self.cause, title, subject, grade, facts, remedies, 0.95, impact))
+            found.append(
+                warns(
+                    self.cause,
+                    title,
+                    subject,
+                    grade,
+                    facts,
+                    remedies,
+                    0.95,
+                    impact,
+                    first_said(evidence, message.fingerprint),
+                )
+            )
         return found

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Grade, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.remedies.remedy import Remedy
 
 OLD_S, VERY_OLD_S = 3600.0, 6 * 3600.0
 LEFT_S = 300.0  # a prepared transaction is ended within seconds
 TIMES_USUAL = 3.0
+SAME = 0.8  # of the oldest age: then it is the same transaction
 
 
 class LongTransaction(Unasked):
@@ -40,7 +41,24 @@ class LongTransaction(Unasked):
         if left:
             facts.append(Fact("prepared transactions", left, "", "counters"))
         grade: Grade = "plan" if left or oldest.last >= VERY_OLD_S else "note"
-        return [warns(self.cause, self.words, Subject("server", evidence.server), grade, facts, self.remedies(), 0.8)]
+        holder, subject = evidence.oldest, Subject("server", evidence.server)
+        if holder is not None and not left and holder.age_s > SAME * oldest.last:
+            subject = Subject("session", str(holder.session), holder.service or holder.user)
+            if holder.fingerprint:
+                subject = Subject("statement", holder.fingerprint, holder.text)
+            facts.append(Fact("open by the session samples", holder.age_s, "s", "session samples"))
+        return [
+            warns(
+                self.cause,
+                self.words,
+                subject,
+                grade,
+                facts,
+                self.remedies(),
+                0.8,
+                signal=Signal("moment", at_us=evidence.focus.until_us - int(oldest.last * 1e6)),
+            )
+        ]
 
     def remedies(self) -> list[Remedy]:
         return [

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
 
 LOST = 0.002  # of the packets sent again: common practice, a thousandth is felt
@@ -42,6 +42,7 @@ class NetworkSlow(Unasked):
                 facts,
                 remedies,
                 0.8,
+                Signal("figure", "network_retransmitted_share"),
             )
         ]
 
@@ -106,6 +107,7 @@ class ConnectionStorm(Unasked):
                 facts,
                 remedies,
                 0.85,
+                signal=Signal("figure", "connections_opened"),
             )
         ]
 
@@ -130,7 +132,18 @@ class BurstCreditUsedUp(Unasked):
                     remedy("capacity", f"Rent volume {volume} with a higher lasting limit"),
                 ]
                 title = f"The credit of volume {volume} is used up: it is as slow as its lasting limit"
-                found.append(warns(self.cause, title, Subject("volume", volume), "act", facts, remedies, 0.85))
+                found.append(
+                    warns(
+                        self.cause,
+                        title,
+                        Subject("volume", volume),
+                        "act",
+                        facts,
+                        remedies,
+                        0.85,
+                        signal=Signal("figure", name),
+                    )
+                )
         return found
 
 

@@ -68,37 +68,6 @@ class NewStatement(_OfApplications):
         )  # fmt: skip
 
 
-class JobInRush(_OfApplications):
-    """A job that is not done on days like this at this hour takes a share of the server's time."""
-
-    cause = "backup_in_rush"
-    word, title = "backup", "A backup reads the database while people work"
-
-    def one(self, evidence: Evidence, work: StatementWork, spent: Sampled) -> Iterator[Finding]:
-        job = JOB.match(work.text)
-        if job is None or job.group(1).lower() != self.word or work.known_before is not False:
-            return
-        facts = [Fact("time in it", work.time_s, "s", "statement counters")]
-        remedies = [remedy("talk", "Move it to the hours in which nobody works, or let it read more slowly")]
-        yield costs(
-            evidence,
-            self.cause,
-            self.title,
-            Subject("statement", work.fingerprint, work.text),
-            spent,
-            facts,
-            remedies,
-            0.8,
-        )
-
-
-class StatisticsJobInRush(JobInRush):
-    """Statistics are gathered while people work."""
-
-    cause = "statistics_job_in_rush"
-    word, title = "analyze", "Statistics are gathered while people work"
-
-
 class WideSelect(_OfApplications):
     """Asks for every column, and for many rows: new, or with far more rows than it had."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import Unasked, figure_of, grade_by_failures, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Impact, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 
 NEAR = 0.9
@@ -45,6 +45,6 @@ class SessionFlood(Unasked):
         return [
             warns(
                 self.cause, "Nearly all sessions that may be are open", Subject("server", evidence.server), grade, facts, remedies, 0.85,
-                Impact(count, count, count, "calls"),
+                Impact(count, count, count, "calls"), Signal("figure", "sessions_open"),
             )
         ]  # fmt: skip

@@ -1,0 +1,74 @@
+"""Write amplification: a table is written often, and each write changes many indexes that nobody reads."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from hardy_gauge.core.diagnosis.building import Unasked, changed, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Subject
+from hardy_gauge.core.diagnosis.rules.indexes.needless import WRITERS, built
+from hardy_gauge.core.evidence.evidence import Evidence, Source
+from hardy_gauge.core.evidence.sources import IndexUse, TableUse
+
+FEWEST = 3  # indexes without a lookup: one or two are found one by one
+COUNTED_S = 300.0  # in which work that comes all the time would have read them
+WRITES_PER_S = 0.1
+MANY_CHANGES_PER_S = 10.0  # of indexes that nobody reads
+MORE_LOG = 1.3
+
+
+class WriteAmplification(Unasked):
+    """Indexes of a table that were not read once since they are counted, with the writes that they take."""
+
+    cause = "write_amplification"
+    needs: tuple[Source, ...] = ("tables",)
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        assert isinstance(evidence.tables, Mapping)
+        if evidence.role not in WRITERS:
+            return []
+        found = []
+        for table in evidence.tables.values():
+            idle = [one for one in table.indexes if self._unread(one, evidence.focus.until_us)]
+            if len(idle) >= FEWEST and (table.writes_per_s or 0.0) >= WRITES_PER_S:
+                found.append(self._one(evidence, table, idle))
+        return found
+
+    def _unread(self, index: IndexUse, now_us: int) -> bool:
+        known = index.counted_since_us is not None and (now_us - index.counted_since_us) / 1e6 >= COUNTED_S
+        return known and index.lookups_counted == 0 and not index.unique and not index.constraint and index.valid
+
+    def _one(self, evidence: Evidence, table: TableUse, idle: list[IndexUse]) -> Finding:
+        writes = table.writes_per_s or 0.0
+        log = figure_of(evidence, "log_bytes")
+        facts = [
+            Fact("indexes of the table", float(len(table.indexes)), "", "schema"),
+            Fact("of them not read once", float(len(idle)), "", "index counters"),
+            Fact(f"rows of {table.name} written", writes, "/s", "table counters"),
+        ]
+        if log is not None:
+            facts.append(Fact("log written", log.value, "B/s", "counters", log.typical.value if log.typical else None))
+        more_log = log is not None and log.ratio is not None and log.ratio > MORE_LOG
+        grade: Grade = "plan" if more_log or writes * len(idle) >= MANY_CHANGES_PER_S else "note"
+        names = [one.name for one in idle]
+        remedies = [
+            remedy(
+                "index change", f"Drop the indexes that nobody reads, one at a time: {', '.join(names[:6])}",
+                "A report at the end of the month or the year may be all that reads one: ask first.",
+                script="\n".join(f"DROP INDEX {name};" for name in names),
+                undo="\n".join(f"CREATE INDEX {one.name} ON {table.name} ({', '.join(one.columns)});" for one in idle),
+            )
+        ]  # fmt: skip
+        title = f"Each write to {table.name} changes {len(idle)} indexes that nobody reads"
+        youngest = max(idle, key=lambda one: one.counted_since_us or 0)
+        return warns(
+            self.cause,
+            title,
+            Subject("table", table.name, ", ".join(names)),
+            grade,
+            facts,
+            remedies,
+            0.8,
+            signal=changed(evidence, youngest.name) or changed(evidence, table.name) or built(youngest),
+        )

@@ -1,0 +1,82 @@
+"""A practice scenario played to its present and recorded as any server is, without a network: what is known is what a probe says.
+
+The practice fleet answers in this process by a clock that is moved by hand; its history is brought in, and the last minutes are
+looked at one by one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import cast
+
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.capture.history_backfill import backfill
+from hardy_gauge.capture.registration import register
+from hardy_gauge.core.time.span import MINUTE_US
+from hardy_gauge.errors import InvalidInput
+from hardy_gauge.probes.in_process import answering
+from hardy_gauge.probes.protocol import RemembersPast
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store.database import Store
+from practice_fleet.http_app import build
+from practice_fleet.scenario.document import Scenario
+from practice_fleet.scenario.reading import ScenarioError, load_scenario
+
+ADDRESS = "http://practice.invalid"  # a name that no network has (RFC 6761)
+LIVE_MINUTES = 3
+
+
+class BadScenario(InvalidInput):
+    """A scenario file that cannot be used."""
+
+    title = "The scenario cannot be played"
+
+
+@dataclass
+class Clock:
+    """Now, in microseconds, where it is put."""
+
+    us: int
+
+    def __call__(self) -> int:
+        return self.us
+
+
+def read_scenario(path: Path) -> Scenario:
+    """A scenario from its file; BadScenario names the line and what would be right."""
+    try:
+        return load_scenario(path)
+    except ScenarioError as error:
+        raise BadScenario(str(error), "scenario") from error
+
+
+@contextmanager
+def recorded(scenario: Scenario, folder: Path, now_us: int, names: Sequence[str] | None = None) -> Iterator[Reader]:
+    """A reader of a new store in ``folder`` with the history of the servers named (None: of all), as it is at ``now_us``, and
+    with their probes still to ask.
+    """
+    clock = Clock(now_us - LIVE_MINUTES * MINUTE_US)
+    wanted = list(scenario.servers()) if names is None else list(names)
+    store = Store(folder / "scenario.db")
+    try:
+        with answering(ADDRESS, build(scenario, now_us, clock)):
+            joined = register(store, [f"{ADDRESS}/servers/{name}" for name in wanted])
+            for one in joined:
+                backfill(store, one.server_id, cast(RemembersPast, one.probe), one.identity, clock())
+            collector = Collector(store, clock=clock)
+            try:
+                for minute in range(LIVE_MINUTES + 1):
+                    clock.us = now_us - (LIVE_MINUTES - minute) * MINUTE_US
+                    for recorder in collector.recorders:
+                        recorder.look_again(clock())  # one that fails is a gap, as it would be
+                    collector.write()
+                yield Reader(store, clock)
+            finally:
+                collector.stop()
+                for one in joined:
+                    one.probe.close()
+    finally:
+        store.close()
