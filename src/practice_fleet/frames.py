@@ -14,6 +14,7 @@ from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.sampled import sampled
 from practice_fleet.server import HOUR_US, MINUTE_US
 from practice_fleet.slow import Slow, slow
+from practice_fleet.spread_of_times import squares_s2
 
 
 def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFrame:
@@ -34,6 +35,7 @@ def statement_frame(history: History, since_us: int, until_us: int) -> pl.DataFr
         }
         for name in PER_CALL:
             data[name] = (block.calls * block.per_call(name)).ravel()[called]
+        data["squares_s2"] = squares_s2(block).ravel()[called]
         data |= {f"wait.{event}": block.seconds[i].ravel()[called] for i, event in enumerate(EVENTS)}
         frame = pl.DataFrame(data)
         frames += [frame, *(statement_rows(block, actor, frame.schema) for actor in working(block))]

@@ -21,6 +21,7 @@ from practice_fleet.operations.settings import Restart
 from practice_fleet.physics.wait_events import EVENTS
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.server import HOUR_US, MINUTE_US
+from practice_fleet.spread_of_times import squares_s2
 
 ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
@@ -96,12 +97,14 @@ class LiveServer:
         for block in self.history.blocks(minute, minute + MINUTE_US):
             for name, array in metrics(block).items():
                 values[name] = values.get(name, 0.0) + float(array[0]) * share
+            squares = squares_s2(block)
             for i, key in enumerate(block.keys):
                 mine = statements.setdefault(key, {})
                 calls = float(block.calls[i, 0]) * share
                 visit = block.state.visits[key]
                 figures = {"calls": calls, "time_s": float(block.seconds[:, i, 0].sum()) * share}
                 figures["errors"] = float(block.errors[i, 0]) * share
+                figures["squares_s2"] = float(squares[i, 0]) * share
                 for name in PER_CALL:
                     figures[name] = calls * float(getattr(visit, name))
                 used = block.state.statements[key].used_share

@@ -65,6 +65,7 @@ def _statements(
     compared = typical_statements(reader, [server], window)
     typical = compared.by_statement
     services = dict(frame.group_by("statement").agg(pl.col("service").drop_nulls().mode().sort().first()).iter_rows())
+    variations = _variations(frame)
     failed = errors_by_statement(reader, [server], window.focus) or {}
     found = {}
     for row in sums(frame, ["statement"]).iter_rows(named=True):
@@ -78,9 +79,21 @@ def _statements(
             before.time_per_call_s if before else None, before.examined_per_row if before else None,
             row["pages_requested"], before.calls_per_s if before else None, before.rows_per_call if before else None,
             row["errors"] if row["errors"] is not None else failed.get(statement.id), row["temporary_pages"], row["log_bytes"],
-            (before is not None) if compared.spans.known else None, services.get(statement.id) or "",
+            (before is not None) if compared.spans.known else None, services.get(statement.id) or "", variations.get(statement.id),
         )  # fmt: skip
     return found
+
+
+def _variations(frame: pl.DataFrame) -> dict[int, float]:
+    """By statement: √(Σ(Σt² − (Σt)²/n) ÷ Σ((Σt)²/n)) over its intervals, so that a change from one to the next counts for nothing."""
+    if "squares_s2" not in frame.columns:
+        return {}
+    between = pl.col("time_s") ** 2 / pl.col("calls")
+    known = frame.filter(pl.col("calls") > 0, pl.col("squares_s2").is_not_null(), pl.col("time_s") > 0)
+    rows = known.group_by("statement").agg(
+        (pl.col("squares_s2") - between).clip(lower_bound=0.0).sum().alias("within"), between.sum().alias("between")
+    )  # fmt: skip
+    return {number: (within / mean) ** 0.5 for number, within, mean in rows.iter_rows() if mean > 0}
 
 
 def _samples(reader: Reader, server: Server, focus: Span, texts: dict[int, Statement]) -> Samples | Unknown:

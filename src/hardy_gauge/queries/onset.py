@@ -12,6 +12,7 @@ from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader, Times, Values
 from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.queries.statements import read_intervals, texts_of
+from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server
 
 BACK_US, BACK_OF_FIGURES_US = 3 * HOUR_US, 6 * HOUR_US
@@ -61,6 +62,9 @@ def _series(reader: Reader, server: Server, signal: Signal, span: Span) -> tuple
         return np.empty(0, np.int64), np.empty(0)
     figure = latencies.get(signal.name) or recorded_figure(signal.name, not is_level(signal.name))
     times, values = reader.minutes(server.id, figure, span)
+    _, usual, _ = reader.usual_of(server.id, [figure])[figure.name].at(times)
+    if len(usual) and np.isfinite(usual).all() and float(usual.min()) > NOTHING * float(values.max()):
+        values = values / usual  # without the rhythm of the day
     if (
         len(times) and times[0] > span.since_us + MINUTE_US * FEWEST
     ):  # it is reported since then: before, there was nothing to report
@@ -72,9 +76,23 @@ def _series(reader: Reader, server: Server, signal: Signal, span: Span) -> tuple
 def _statement(reader: Reader, server: Server, fingerprint: str, column: str, span: Span) -> tuple[Times, Values]:
     numbers = [number for number, one in texts_of(reader).items() if one.fingerprint == fingerprint]
     frame = read_intervals(reader, [server], span)
+    if column == "errors" and (column not in frame.columns or frame[column].is_null().all()):
+        return _said(reader, server, numbers, span)
     if not numbers or column not in frame.columns:
         return np.empty(0, np.int64), np.empty(0)
     return _by_minute(frame.filter(pl.col("statement").is_in(numbers)), column, span)
+
+
+def _said(reader: Reader, server: Server, numbers: list[int], span: Span) -> tuple[Times, Values]:
+    """Errors of a statement that the log reports."""
+    with reader.store.read() as session:
+        frame = segments.read(
+            session, [server.id], "message", span.since_us, span.until_us, ["statement", "severity", "count"]
+        )
+    if frame.is_empty():
+        return np.empty(0, np.int64), np.empty(0)
+    failed = frame.filter(pl.col("severity") == "error", pl.col("statement").is_in(numbers))
+    return _by_minute(failed, "count", span)
 
 
 def _by_minute(frame: pl.DataFrame, column: str, span: Span) -> tuple[Times, Values]:

@@ -32,6 +32,7 @@ class Case:
     names: tuple[str, ...]
     about: tuple[str, ...]
     began_us: int
+    onset: bool = True
 
 
 def case_of(seed: int, cause: Cause) -> Case | None:
@@ -40,8 +41,7 @@ def case_of(seed: int, cause: Cause) -> Case | None:
         rng = random.Random(f"{cause.name} {seed} {attempt}")
         now_us = _moment(rng)
         made = world(rng, rng.choice(cause.shapes), now_us)
-        for statement, times in cause.more.items():
-            made.document["databases"]["work"]["statements"][statement]["rate"] *= times
+        cause.prepare(rng, made)
         age = rng.uniform(*cause.ages)
         server = {"writer": 0, "second": 1, "replica": 1}[cause.on]
         trouble = {
@@ -53,9 +53,12 @@ def case_of(seed: int, cause: Cause) -> Case | None:
         if cause.costs and _ratio(made, document, made.servers[server], now_us) < SEEN:
             continue
         beside = tuple(name for name in made.servers if name != made.servers[server]) if cause.beside else ()
+        if cause.shows is not None and _level(document, made.servers[server], now_us, cause.shows[0]) < cause.shows[1]:
+            continue
+        seen = made.servers[server if cause.looked_at is None else cause.looked_at]
         return Case(
-            seed, cause.name, document, now_us, made.servers[server], beside, cause.names, tuple(cause.about(made)),
-            now_us - int(age * MINUTE_US),
+            seed, cause.name, document, now_us, seen, beside, cause.names, tuple(cause.about(made)),
+            now_us - int(age * MINUTE_US), cause.onset,
         )  # fmt: skip
     return None
 
@@ -103,3 +106,11 @@ def _ratio(made: World, document: dict[str, Any], server: str, now_us: int) -> f
         )
         sums.append(float(frame["time_s"].sum()) if len(frame) else 0.0)
     return sums[0] / max(sums[1], 1e-9)
+
+
+def _level(document: dict[str, Any], server: str, now_us: int, name: str) -> float:
+    """A level of the server at its present."""
+    frame = metric_frame(
+        Fleet(Scenario.model_validate(document), now_us).histories[server], now_us - 2 * MINUTE_US, now_us
+    )
+    return float(frame[name][-1]) if name in frame.columns and len(frame) else 0.0

@@ -42,7 +42,7 @@ def outcome_of(case: Case) -> Outcome:
         mine = found[place]
         text = " ".join(f"{mine.subject.name} {mine.subject.text} {mine.title}".split())
         right = any(part in text for part in case.about)
-        off = (known.since_us[mine.cause] - case.began_us) / 1e6
+        off = None if not case.onset else (known.since_us[mine.cause] - case.began_us) / 1e6
     return Outcome(case, said, place, right, off)
 
 

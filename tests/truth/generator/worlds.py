@@ -39,13 +39,14 @@ class World:
     writer: str  # the server that takes the writes
     servers: tuple[str, ...]
     shape: str
+    anchor_us: int
 
 
 def world(rng: random.Random, shape: str, anchor_us: int) -> World:
     """A world of a shape: single, replicas, members, workers."""
     owner, event, detail, counter, state, front, back = THEMES[rng.randrange(len(THEMES))]
-    owners = 10 ** rng.uniform(4.7, 6.0)
-    events = owners * 10 ** rng.uniform(0.7, 1.5)
+    owners = 10 ** rng.uniform(4.0, 6.0)
+    events = min(6e7, owners * 10 ** rng.uniform(0.7, 2.3))
     names = _servers(shape)
     host = _host(rng, events)
     cluster: dict[str, Any] = {
@@ -65,8 +66,8 @@ def world(rng: random.Random, shape: str, anchor_us: int) -> World:
             "statements": _statements(rng, owner, event, detail, counter, state, front, back, reads, shape),
         }}, "troubles": [],
     }  # fmt: skip
-    made = World(document, owner, event, detail, counter, names[0][0], tuple(n for n, _ in names), shape)
-    _set_rates(made, rng.uniform(0.15, 0.45), anchor_us)
+    made = World(document, owner, event, detail, counter, names[0][0], tuple(n for n, _ in names), shape, anchor_us)
+    set_rates(made, rng.uniform(0.15, 0.45))
     return made
 
 
@@ -187,10 +188,10 @@ def _statements(
     return made | {name: more[name] for name in rng.sample(sorted(more), rng.randrange(2, 5))}
 
 
-def _set_rates(made: World, busy: float, anchor_us: int) -> None:
+def set_rates(made: World, busy: float) -> None:
     """Scale every rate so that at the peak of a Monday the busiest processor or volume is ``busy`` of what it can do."""
     hours = made.document["rhythms"]["day"]["hours"]
-    days = anchor_us // DAY_US - 1
+    days = made.anchor_us // DAY_US - 1
     peak_us = (days - (days + 3) % 7) * DAY_US + hours.index(max(hours)) * DAY_US // 24  # day 0 was a Thursday
     host = made.document["clusters"][0]["host"]
     most_of = {
@@ -199,7 +200,7 @@ def _set_rates(made: World, busy: float, anchor_us: int) -> None:
         "log_volume_busy_s": 1,
     }
     for _ in range(2):
-        fleet = Fleet(Scenario.model_validate(made.document), anchor_us)
+        fleet = Fleet(Scenario.model_validate(made.document), made.anchor_us)
         frames = [
             metric_frame(fleet.histories[name], peak_us, peak_us + 10 * MINUTE_US) for name in made.servers
         ]  # fmt: skip

@@ -98,7 +98,9 @@ def first_said(evidence: Evidence, fingerprint: str) -> Signal | None:
     messages = evidence.messages if isinstance(evidence.messages, list) else []
     first = min((m.first_us for m in messages if m.fingerprint == fingerprint and m.severity == "error"), default=None)
     quiet_us = evidence.focus.since_us + QUIET_S * 1_000_000
-    return Signal("moment", at_us=first) if first is not None and first >= quiet_us else Signal("errors", fingerprint)
+    return (
+        Signal("moment", at_us=first) if first is not None and first >= quiet_us else Signal("statement", fingerprint)
+    )
 
 
 def setting_of(evidence: Evidence, neutral: str) -> SettingFact | None:

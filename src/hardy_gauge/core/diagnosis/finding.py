@@ -56,7 +56,8 @@ class Signal:
 @dataclass(frozen=True)
 class Finding:
     """``share`` of the server's active sessions with its interval, from the same samples as ``impact``; ``confidence``
-    from 0 to 1. ``question`` is what only the server can answer, where something is still open. ``root`` and ``root_subject`` name
+    from 0 to 1. ``question`` is what only the server can answer, where something is still open. ``chronic`` where it has been so on
+    all days like this. ``root`` and ``root_subject`` name
     the finding that this one follows from; empty where it is a root itself.
     """
 
@@ -73,6 +74,7 @@ class Finding:
     remedies: list[Remedy]
     question: PlanQuestion | None = None
     signal: Signal | None = None
+    chronic: bool = False
     root: str = ""
     root_subject: str = ""
 

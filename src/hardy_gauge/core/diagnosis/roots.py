@@ -5,6 +5,7 @@ What follows from what is common practice; one line a consequence.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -12,6 +13,7 @@ from typing import Literal
 from hardy_gauge.core.diagnosis.finding import Finding, Subject
 
 GRADE_RANK = {"fine": 0, "note": 1, "plan": 2, "act": 3}
+TABLES = re.compile(r"\b(?:from|join|into|update)\s+([\w.]+)", re.IGNORECASE)
 Relation = Literal["anywhere", "same subject", "same statement or table"]
 
 
@@ -49,8 +51,10 @@ FOLLOWS: tuple[Follows, ...] = (
     Follows("idle_transaction", ("lock_chain",)),
     Follows("lock_chain", ("schema_change_queue",)),
     Follows("missing_index", ("new_statement", "wide_select", "over_fetch"), "same subject"),
-    Follows("missing_index", ("stale_statistics", "plan_flip"), "same subject"),
-    Follows("plan_flip", ("missing_index", "new_statement"), "same statement or table"),
+    Follows("missing_index", ("stale_statistics", "plan_flip"), "same statement or table"),
+    Follows("plan_flip", ("new_statement",), "same subject"),
+    Follows("plan_flip", ("plan_flip",), "same statement or table"),
+    Follows("missing_index", ("missing_index",), "same statement or table"),
     Follows("stale_statistics", ("plan_flip", "value_sensitive_plan"), "same statement or table"),
     Follows("stale_statistics", ("upkeep_off",)),
     Follows("over_fetch", ("value_sensitive_plan",), "same subject"),
@@ -61,7 +65,7 @@ FOLLOWS: tuple[Follows, ...] = (
     Follows("duplicate_index", ("write_amplification",), "same statement or table"),
     Follows("unused_index", ("write_amplification",), "same statement or table"),
     Follows("processor_saturated", ("host_setting", "connection_storm", *HEAVY, *MEMBERS, "session_flood", *JOBS)),
-    Follows("session_flood", ("lock_chain", "idle_transaction", "schema_change_queue", "hot_row")),
+    Follows("session_flood", ("connection_storm", "lock_chain", "idle_transaction", "schema_change_queue", "hot_row")),
     Follows("data_volume_slow", ("volume_shared", "burst_credit_used_up", *JOBS, "cache_too_small", "cold_cache_after_failover")),
     Follows("data_volume_slow", HEAVY),
     Follows("cache_too_small", ("cold_cache_after_failover", "cache_too_large", *JOBS, *HEAVY, "bloat", "burst_credit_used_up")),
@@ -92,11 +96,11 @@ def arranged(findings: Sequence[Finding]) -> list[Finding]:
     return sorted(made, key=lambda f: (not f.is_root, *importance(f)))
 
 
-def importance(finding: Finding) -> tuple[float, float, float, float]:
-    """Sorts the most important first: by grade, share of time, then time that is left, then how sure it is."""
+def importance(finding: Finding) -> tuple[float, ...]:
+    """Sorts the most important first: by grade, what is new before what has always been so, share of time, then time that is left, then how sure it is."""
     impact = finding.impact
     left = impact.value if impact.unit == "s" else float("inf")
-    return (-GRADE_RANK[finding.grade], -finding.share, left, -finding.confidence)
+    return (-GRADE_RANK[finding.grade], float(finding.chronic), -finding.share, left, -finding.confidence)
 
 
 def _with_weight_of(root: Finding, consequences: Sequence[Finding]) -> Finding:
@@ -128,18 +132,26 @@ def _root_of(one: Finding, findings: Sequence[Finding]) -> Finding | None:
     return None
 
 
+def _before(root: Finding, one: Finding) -> bool:
+    """Of two with one cause the heavier is the root."""
+    if root is one:
+        return False
+    return root.cause != one.cause or (root.share, root.subject.name) > (one.share, one.subject.name)
+
+
 def _weighs(one: Finding, root: Finding) -> bool:
     """A note that costs nothing explains no trouble: a root has some weight of its own, or its consequence has none."""
     return root.grade != "note" or root.share > 0 or one.grade == "note"
 
 
 def _top(one: Finding, found: dict[int, Finding]) -> Finding:
-    """The root at the end of the way up; where causes name each other in a circle, the one met first again."""
-    seen = {id(one)}
-    while (above := found.get(id(one))) is not None and id(above) not in seen:
-        one = above
-        seen.add(id(one))
-    return one
+    """The root at the end of the way up; of causes that name each other in a circle the most important."""
+    way = [one]
+    while (above := found.get(id(way[-1]))) is not None:
+        if any(above is other for other in way):
+            return min(way[next(n for n, other in enumerate(way) if other is above) :], key=importance)
+        way.append(above)
+    return way[-1]
 
 
 def _agree(one: Finding, other: Finding, relation: Relation) -> bool:
@@ -151,7 +163,7 @@ def _agree(one: Finding, other: Finding, relation: Relation) -> bool:
 
 
 def _objects(subject: Subject) -> set[str]:
-    """Words of a subject by which two of them may be about the same table."""
-    return {
-        word for word in (subject.name, *subject.text.replace(",", " ").replace("(", " ").split()) if word.islower()
-    }
+    """Tables and indexes by which two subjects may be about the same."""
+    if subject.kind == "statement":
+        return {name.lower() for name in TABLES.findall(subject.text)}
+    return {subject.name, *subject.text.replace(",", " ").split()}

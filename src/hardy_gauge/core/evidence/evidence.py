@@ -49,7 +49,8 @@ class StatementWork:
     """One statement over the focus: what the server counted, per call in the reference, and the plan it used last.
 
     ``rows_examined``, ``pages_requested`` and the others are None where the server does not report them; ``errors`` are those that
-    the server counts, or that its log reports; ``known_before`` whether it was called in the reference (None: there is none).
+    the server counts, or that its log reports; ``variation`` the standard deviation ÷ mean of its calls' times within the intervals in
+    which they were counted (None where squares are not reported); ``known_before`` whether it was called in the reference (None: there is none).
     """
 
     fingerprint: str
@@ -69,6 +70,7 @@ class StatementWork:
     log_bytes: float | None = None
     known_before: bool | None = None
     service: str = ""
+    variation: float | None = None
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@
 from hardy_gauge.core.diagnosis.rules.access.missing_index import MissingIndex
 from hardy_gauge.core.diagnosis.rules.cluster.members import HotPartition, MemberDown, MembersDisagree, UnevenLoad
 from hardy_gauge.core.diagnosis.rules.cluster.replica_behind import ReplicaBehind
+from hardy_gauge.core.diagnosis.rules.cluster.replica_query_cancelled import ReplicaQueryCancelled
 from hardy_gauge.core.diagnosis.rules.cluster.setting_harmed import SettingHarmed
 from hardy_gauge.core.diagnosis.rules.cluster.settings_differ import SettingsDiffer
 from hardy_gauge.core.diagnosis.rules.host.clock_off import ClockOff
@@ -17,7 +18,7 @@ from hardy_gauge.core.diagnosis.rules.planning.plan_flip import PlanFlip
 from hardy_gauge.core.diagnosis.rules.planning.stale_statistics import StaleStatistics
 from hardy_gauge.core.diagnosis.rules.planning.value_sensitive_plan import ValueSensitivePlan
 from hardy_gauge.core.diagnosis.rules.storage.log_too_small import LogTooSmall
-from hardy_gauge.core.diagnosis.rules.storage.volume_slow import DataVolumeSlow, LogVolumeSlow
+from hardy_gauge.core.diagnosis.rules.storage.volume_slow import DataVolumeSlow, LogVolumeSlow, VolumeShared
 from hardy_gauge.core.diagnosis.rules.upkeep.running_out import SequenceRunningOut, StorageFilling, TransactionAge
 from hardy_gauge.core.diagnosis.rules.upkeep.unkept import Bloat, UpkeepOff
 from hardy_gauge.core.diagnosis.rules.waiting.deadlocks import Deadlocks
@@ -41,9 +42,9 @@ from hardy_gauge.core.diagnosis.runner import Rule
 RULES: tuple[Rule, ...] = (
     MissingIndex(), PlanFlip(), StaleStatistics(), IdleTransaction(), LockChain(), SchemaChangeQueue(), HotRow(), Deadlocks(),
     FailingStatement(), SessionFlood(), ConnectionStorm(), PoolerTooSmall(), NetworkSlow(), NewStatement(), WideSelect(), JobInRush(), StatisticsJobInRush(),
-    ManySmallCalls(), OverFetch(), ProcessorSaturated(), DataVolumeSlow(), LogVolumeSlow(), BurstCreditUsedUp(), CacheTooSmall(),
+    ManySmallCalls(), OverFetch(), ProcessorSaturated(), DataVolumeSlow(), VolumeShared(), LogVolumeSlow(), BurstCreditUsedUp(), CacheTooSmall(),
     ColdCache(), LogTooSmall(), SortSpills(), MemoryOvercommitted(), HostSetting(), LongTransaction(), PreparedTransactionLeft(),
-    UpkeepOff(), Bloat(), TransactionAge(), SequenceRunningOut(), StorageFilling(), ReplicaBehind(), LogKept(), MemberDown(),
+    UpkeepOff(), Bloat(), TransactionAge(), SequenceRunningOut(), StorageFilling(), ReplicaBehind(), ReplicaQueryCancelled(), LogKept(), MemberDown(),
     MembersDisagree(), HotPartition(), UnevenLoad(), SettingsDiffer(), UnusedIndex(), DuplicateIndex(), WriteAmplification(),
     SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(),
 )  # fmt: skip

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Impact, PlanQuestion, Subject, grade_of
+from hardy_gauge.core.diagnosis.finding import Finding, Impact, PlanQuestion, Signal, Subject, grade_of
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Schema, Source, StatementWork
 from hardy_gauge.core.evidence.schema import TableFacts
 from hardy_gauge.core.plans.model import Plan, Step
@@ -18,6 +18,7 @@ from hardy_gauge.core.remedies.remedy import IndexChange
 from hardy_gauge.core.sql.predicates import Unreadable, read_uses
 from hardy_gauge.core.statements.ratios import examined_per_row
 
+AS_EVER = 1.5
 FAR_ABOVE = 100.0
 LEAST_SHARE = 0.02
 SCAN_HALF = 0.5
@@ -90,6 +91,7 @@ class MissingIndex:
             confidence=LIKELY if part >= SCAN_HALF else POSSIBLE,
             facts=_facts(work, sampled, table, examined, part, covered_s), remedies=[remedy],
             question=PlanQuestion(work.text, IndexChange(advice.table, advice.columns)),
+            signal=Signal("statement", work.fingerprint), chronic=_always_so(work, examined),
         )  # fmt: skip
 
     def confirm(self, finding: Finding, answer: Plan | None) -> Finding | None:
@@ -111,6 +113,12 @@ class MissingIndex:
                      low=saved * impact.low, high=saved * impact.high)
             )  # fmt: skip
         return replace(finding, confidence=CONFIRMED, question=None, remedies=[replace(remedy, expected=expected)])
+
+
+def _always_so(work: StatementWork, examined: Examined) -> bool:
+    """Whether it examined as many rows for one on all days like this."""
+    typical = work.typical_examined_per_row
+    return typical is not None and examined.per_row < AS_EVER * typical.value
 
 
 def heaviest_scan(plan: Plan, of: str | None = None) -> Step | None:

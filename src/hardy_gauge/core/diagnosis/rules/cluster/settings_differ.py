@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, changed, remedy, warns
 from hardy_gauge.core.diagnosis.finding import Finding, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 
@@ -25,5 +25,16 @@ class SettingsDiffer(Unasked):
             alike = remedy(
                 "setting change", f"Set {one.name} alike on servers that do the same work", "Or note why it differs."
             )
-            found.append(warns(self.cause, title, Subject("setting", one.name), "note", [], [alike], 0.7))
+            found.append(
+                warns(
+                    self.cause,
+                    title,
+                    Subject("setting", one.name),
+                    "note",
+                    [],
+                    [alike],
+                    0.7,
+                    signal=changed(evidence, one.name),
+                )
+            )
         return found

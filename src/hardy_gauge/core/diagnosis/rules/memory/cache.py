@@ -49,20 +49,20 @@ class _MoreReads(Unasked):
             return []
         if asked is not None and asked.ratio is not None and asked.ratio > AS_MANY_ASKED:
             return []
-        most = max((one.active_sessions for one in samples.by_statement.values()), default=0.0)
-        if most > ONE_STATEMENT * samples.active_sessions:
-            return []
-        if any(
-            work.known_before is False and (spent_on := time_of(evidence, work.fingerprint)) is not None
-            and spent_on.active_sessions >= NEW_WORK * samples.active_sessions
-            for work in (evidence.statements.values() if isinstance(evidence.statements, Mapping) else ())
-        ):  # fmt: skip
-            return []  # something new reads, and pushes out what others want
         changes = evidence.changes if isinstance(evidence.changes, list) else []
         started = [
             c for c in changes if c.kind == "software" and any(word in c.title.lower() for word in STARTED_WORDS)
         ]
         resized = [c for c in changes if c.kind == "setting" and any(word in c.object.lower() for word in CACHE_WORDS)]
+        most = max((one.active_sessions for one in samples.by_statement.values()), default=0.0)
+        if most > ONE_STATEMENT * samples.active_sessions and not (started or resized):
+            return []
+        if not (started or resized) and any(
+            work.known_before is False and (spent_on := time_of(evidence, work.fingerprint)) is not None
+            and spent_on.active_sessions >= NEW_WORK * samples.active_sessions
+            for work in (evidence.statements.values() if isinstance(evidence.statements, Mapping) else ())
+        ):  # fmt: skip
+            return []  # something new reads, and pushes out what others want
         facts = [Fact("pages read", read.value, "/s", "counters", read.typical.value if read.typical else None)]
         if asked is not None:
             facts.append(

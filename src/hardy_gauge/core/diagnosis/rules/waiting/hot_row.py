@@ -5,12 +5,12 @@ from __future__ import annotations
 from hardy_gauge.core.activity.waiting import IDLE
 from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, statement_of
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
 
 LEAST_SHARE = 0.05  # of the server's time
 LEAST_SESSIONS = 0.05
-LOCKED = 0.3  # of the statement's own time
+LOCKED = 0.15  # of the statement's own time
 LONG_HOLDER = 0.5  # of the waiting that is for sessions which do nothing, from which on it is not the row
 
 
@@ -62,7 +62,7 @@ class HotRow(Unasked):
             found.append(
                 costs(
                     evidence, self.cause, "Calls of one statement wait for the same rows", Subject("statement", fingerprint, text),
-                    Sampled(locked, spent.low * part, spent.high * part), facts, remedies, 0.8,
+                    Sampled(locked, spent.low * part, spent.high * part), facts, remedies, 0.8, Signal("family", "row lock"),
                 )
             )  # fmt: skip
         return found

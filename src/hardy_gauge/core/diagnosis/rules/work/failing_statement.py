@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, first_said, grade_by_failures, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, grade_by_failures, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Impact, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.diagnosis.rules.waiting.deadlocks import is_deadlock
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
 
@@ -49,7 +49,7 @@ class FailingStatement(Unasked):
             found.append(
                 warns(
                     self.cause, title, Subject("statement", work.fingerprint, work.text), grade_by_failures(share), facts, remedies,
-                    0.9 if words else 0.8, Impact(errors, errors, errors, "calls"), first_said(evidence, work.fingerprint),
+                    0.9 if words else 0.8, Impact(errors, errors, errors, "calls"), Signal("errors", work.fingerprint),
                 )
             )  # fmt: skip
         return found

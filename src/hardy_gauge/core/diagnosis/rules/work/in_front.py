@@ -78,6 +78,7 @@ class PoolerTooSmall(Unasked):
                 remedies,
                 0.85,
                 Impact(count, count, count, "calls"),
+                Signal("figure", "pool_wait_s"),
             )
         ]
 
@@ -179,6 +180,7 @@ class LogKept(Unasked):
                         facts,
                         remedies,
                         0.85,
+                        signal=Signal("figure", name),
                     )
                 )
         return found
