@@ -19,6 +19,7 @@ from hardy_gauge.api import (
     bundles,
     capture_rules,
     connections,
+    findings,
     fleet,
     health,
     imports,
@@ -63,7 +64,7 @@ from hardy_gauge.store.database import Store
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, sign_in, provider, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
-    bundles, imports, otlp, snapshots, storage,
+    bundles, imports, otlp, snapshots, storage, findings,
 )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""The sheets that locate and explain: tape, server, ledger, statements, findings, find."""
+"""The sheets that locate and explain: tape, server, ledger, statements, find."""
 
 from __future__ import annotations
 
@@ -11,11 +11,10 @@ from hardy_gauge.core.activity.ledger import Dimension
 from hardy_gauge.core.activity.ledger_sheet import Ledger
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
-from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.ledger import FILTER, check_filters
 from hardy_gauge.queries.ledger import ledger as ledger_of
 from hardy_gauge.queries.objects import ServerObjects, objects_of
-from hardy_gauge.queries.scope import server_named, servers_in
+from hardy_gauge.queries.scope import server_named
 from hardy_gauge.queries.server_figures import ServerFigures, figures_of
 from hardy_gauge.queries.server_sheet import ServerSheet
 from hardy_gauge.queries.server_sheet import server_sheet as sheet_of
@@ -93,12 +92,6 @@ def statements(reader: CurrentReader, window: CurrentWindow, scope: str = "fleet
 @router.get("/statements/{fingerprint}", tags=["statements"])
 def statement(fingerprint: str, reader: CurrentReader, window: CurrentWindow, scope: str = "fleet") -> StatementDetail:
     return statement_sheet(reader, window, scope, fingerprint)
-
-
-@router.get("/findings", tags=["findings"])
-def findings(reader: CurrentReader, window: CurrentWindow, scope: str = "fleet") -> Findings:
-    """Findings whose life meets the focus, and what could not be looked at."""
-    return findings_in(reader, servers_in(reader, scope), window.focus)
 
 
 @router.get("/find", tags=["find"])

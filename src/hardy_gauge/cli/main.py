@@ -9,7 +9,21 @@ import typer
 from pydantic import ValidationError
 
 from hardy_gauge import __version__
-from hardy_gauge.cli import agent, audit, backup, bundle, capture, demo, imports, keyring, plan, serve, settings, trial
+from hardy_gauge.cli import (
+    agent,
+    audit,
+    backup,
+    bundle,
+    capture,
+    demo,
+    diagnose,
+    imports,
+    keyring,
+    plan,
+    serve,
+    settings,
+    trial,
+)
 from hardy_gauge.errors import GaugeError
 
 app = typer.Typer(
@@ -42,6 +56,7 @@ app.command("backup")(backup.backup)
 app.command("restore")(backup.restore)
 app.command("trial")(trial.trial)
 app.command("plan")(plan.plan)
+app.command("diagnose")(diagnose.diagnose)
 app.add_typer(audit.app, name="audit")
 app.add_typer(keyring.app, name="keyring")
 app.add_typer(settings.app, name="settings")

@@ -29,15 +29,33 @@ def keep(
     for finding, since_us in found:
         row = open_rows.pop((finding.cause, finding.subject.name), None)
         if row is None:
-            row = StoredFinding(
-                server_id=server_id, cause=finding.cause, subject=finding.subject.name, since_us=since_us, seen_us=now_us,
-                body={},
-            )  # fmt: skip
+            row = _begun(session, server_id, finding, since_us, now_us)
             session.add(row)
         row.seen_us, row.body = now_us, asdict(finding)
     for (cause, _), row in open_rows.items():
         if cause not in not_known:
             row.ended_us = row.seen_us
+
+
+def _begun(session: Session, server_id: int, finding: Finding, since_us: int, now_us: int) -> StoredFinding:
+    """A new row; of what was there before it keeps when that was over, and that it was set aside."""
+    earlier = session.scalars(
+        select(StoredFinding)
+        .where(
+            StoredFinding.server_id == server_id, StoredFinding.cause == finding.cause,
+            StoredFinding.subject == finding.subject.name, StoredFinding.ended_us.is_not(None),
+        )
+        .order_by(StoredFinding.ended_us.desc())
+    ).first()  # fmt: skip
+    row = StoredFinding(
+        server_id=server_id, cause=finding.cause, subject=finding.subject.name, since_us=since_us, seen_us=now_us, body={},
+    )  # fmt: skip
+    if earlier is not None:
+        row.before_us = earlier.ended_us
+        row.since_us = max(since_us, earlier.ended_us or 0)
+        for name in ("aside_us", "aside_by", "aside_reason", "aside_weight"):
+            setattr(row, name, getattr(earlier, name))
+    return row
 
 
 def keep_state(session: Session, server_id: int, unknown: Sequence[NotKnown], error: str, now_us: int) -> None:

@@ -1,4 +1,4 @@
-"""Findings as they are stored: what was found on a server, since when, whether it goes on."""
+"""Findings as they are stored: what was found on a server, since when, whether it goes on, and what people said of it."""
 
 from __future__ import annotations
 
@@ -9,33 +9,52 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 
 from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.diagnosis.life import State, is_aside, state_of
 from hardy_gauge.core.diagnosis.roots import importance
 from hardy_gauge.core.diagnosis.runner import NotKnown
-from hardy_gauge.core.narrative.findings import finding_words, not_looked_words, nothing_words, undiagnosed_words
+from hardy_gauge.core.narrative.findings import (
+    finding_words,
+    findings_sentence,
+    life_words,
+    not_looked_words,
+    nothing_words,
+    undiagnosed_words,
+)
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import DiagnosisState, Server, StoredFinding
 
 FINDING = TypeAdapter(Finding)
 TROUBLE = ("plan", "act")
+SILENT = ("set aside", "over")
 
 
 @dataclass(frozen=True)
 class FoundOn:
-    """A finding on a server, as it was seen last, and in a line; ``ended_us`` is None while it goes on."""
+    """A finding on a server, as it was seen last, and in a line; ``ended_us`` is None while it goes on. ``life`` says what people did
+    about it; ``reason`` is why it was set aside.
+    """
 
+    id: int
     words: str
     server: str
+    cluster: str
     since_us: int
     seen_us: int
     ended_us: int | None
+    state: State
+    life: str
+    reason: str
     finding: Finding
 
 
 @dataclass(frozen=True)
 class Findings:
-    """``findings`` by grade and share of time; ``unknown`` says what could not be looked at, ``nothing`` what having none means."""
+    """``findings`` by importance, roots first, what is set aside last; ``unknown`` says what could not be looked at, ``nothing``
+    what having none means.
+    """
 
+    sentence: str
     findings: list[FoundOn]
     unknown: list[str]
     nothing: str
@@ -43,31 +62,39 @@ class Findings:
 
 def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject: str | None = None) -> Findings:
     """Findings whose life meets the focus, of the servers, perhaps of one subject (a statement's fingerprint)."""
-    names = {server.id: server.name for server in servers}
+    known = {server.id: server for server in servers}
+    now_us = reader.clock()
     with reader.store.read() as session:
         query = select(StoredFinding).where(
-            StoredFinding.server_id.in_(names), StoredFinding.since_us < focus.until_us,
+            StoredFinding.server_id.in_(known), StoredFinding.since_us < focus.until_us,
             (StoredFinding.ended_us.is_(None)) | (StoredFinding.ended_us > focus.since_us),
         )  # fmt: skip
         if subject is not None:
             query = query.where(StoredFinding.subject == subject)
         rows = list(session.scalars(query))
-        states = list(session.scalars(select(DiagnosisState).where(DiagnosisState.server_id.in_(names))))
-    found = [_found(row, names[row.server_id]) for row in rows]
+        states = list(session.scalars(select(DiagnosisState).where(DiagnosisState.server_id.in_(known))))
+        found = [_found(row, known[row.server_id].name, known[row.server_id].cluster.name, now_us) for row in rows]
     before = undiagnosed_words(min((state.first_us for state in states), default=None), focus)
     causes = [one for state in states for one in TypeAdapter(list[NotKnown]).validate_python(state.unknown)]
     by_why: dict[str, dict[str, None]] = {}
     for one in causes:
         by_why.setdefault(one.why, {})[one.cause] = None
     unknown = [*filter(None, [before]), *(not_looked_words(list(named), why) for why, named in by_why.items())]
-    found.sort(key=lambda one: (not one.finding.is_root, *importance(one.finding)))
-    return Findings(found, unknown, nothing_words(unknown))
+    found.sort(key=lambda one: (one.state in SILENT, not one.finding.is_root, *importance(one.finding)))
+    asking = [one for one in found if one.state not in SILENT and one.finding.grade in TROUBLE and one.finding.is_root]
+    sentence = findings_sentence([(one.server, one.finding) for one in asking], len(servers), len(states))
+    return Findings(sentence, found, unknown, nothing_words(unknown))
 
 
-def _found(row: StoredFinding, server: str) -> FoundOn:
+def _found(row: StoredFinding, server: str, cluster: str, now_us: int) -> FoundOn:
     finding = FINDING.validate_python(row.body)
+    aside = is_aside(finding, row.aside_us, row.aside_weight)
+    state = state_of(now_us, row.since_us, row.ended_us, row.before_us, row.noted_us is not None, aside)
     words = finding_words(finding, server, row.since_us, row.ended_us)
-    return FoundOn(words, server, row.since_us, row.seen_us, row.ended_us, finding)
+    said = life_words(row.before_us, row.noted_by, row.noted_us, row.aside_by, row.aside_us, row.aside_reason, aside)
+    return FoundOn(
+        row.id, words, server, cluster, row.since_us, row.seen_us, row.ended_us, state, said, row.aside_reason, finding
+    )
 
 
 def troubles_found(reader: Reader, server_id: int, before_us: int) -> list[Span]:

@@ -10,15 +10,13 @@ from sqlalchemy import select
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.capture import CaptureWord
 from hardy_gauge.core.narrative.plan import plans_words
-from hardy_gauge.core.narrative.server import ServerFacts, lacking_words, server_sentence, silent_log_words
+from hardy_gauge.core.narrative.server import lacking_words, silent_log_words
 from hardy_gauge.core.narrative.waiting import nobody_waited_words
-from hardy_gauge.core.reference.usual_range import ready_us
 from hardy_gauge.core.statements.rows import StatementRow
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.connection_groups import ConnectedGroup, connected_groups
-from hardy_gauge.queries.coverage import first_recorded_us, first_seen_us, sampled
+from hardy_gauge.queries.coverage import sampled
 from hardy_gauge.queries.findings import Findings, findings_in
 from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
 from hardy_gauge.queries.holdups import Holdup, holdups_of
@@ -29,6 +27,7 @@ from hardy_gauge.queries.oldest_transaction import OldestTransaction, oldest_tra
 from hardy_gauge.queries.plan_changes import PlanChange, plan_changes
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named, servers_in
+from hardy_gauge.queries.server_words import root_of, server_words
 from hardy_gauge.queries.settings import SettingOut, settings_that_differ
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.tape import GapMark, Mark
@@ -110,7 +109,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         server=owner.name, cluster=owner.cluster.name, role=owner.role, engine=owner.engine,
         engine_version=owner.engine_version, abilities=owner.abilities, cores=owner.host.get("cores"),
         memory_bytes=owner.host.get("memory_bytes"),
-        sentence=_sentence(reader, owner, window, load, findings, state_words), reference_note=listed.reference_note,
+        sentence=server_words(reader, owner, window, load, root_of(findings), state_words), reference_note=listed.reference_note,
         offers=reference_offers(reader, owner, peers, window) if load.centre is None else [], capture=state,
         capture_words=state_words, lacking="" if state == "opened" else lacking_words(owner.abilities), clock_skew_s=owner.capture.clock_skew_s, gauges=gauges,
         heaviest=listed.rows[:HEAVIEST], blind=listed.blind, findings=findings,
@@ -123,23 +122,6 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
             ClusterMember(s.name, s.role, gauge(reader, s.id, "active_sessions", focus).value) for s in [owner, *peers]
         ],
         changes=_changes(reader, owner, focus), gaps=_gaps(reader, owner, focus),
-    )  # fmt: skip
-
-
-def _sentence(
-    reader: Reader, owner: Server, window: Window, load: NamedGauge, findings: Findings, state_words: str
-) -> str:
-    focus = window.focus
-    shift = reader.shift(owner.id, focus.until_us)
-    since = max(focus.since_us, focus.until_us - LAST_US, shift.since_us if shift else 0)
-    first = first_recorded_us(reader, owner)
-    shares = [one.finding.share for one in findings.findings if one.ended_us is None]
-    return server_sentence(
-        ServerFacts(
-            owner.name, focus, window.following, load.value, load.low, load.centre, load.high, shift,
-            doing(reader, owner, Span(since, focus.until_us)), max(shares, default=None),
-            ready_us(first, focus.until_us) if first else None, first_seen_us(reader, owner), state_words,
-        )
     )  # fmt: skip
 
 

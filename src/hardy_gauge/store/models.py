@@ -168,7 +168,8 @@ class Change(Base):
 class StoredFinding(Base):
     """One cause on one subject of a server, with its life: since when, last seen, and when it was over.
 
-    ``body`` is the finding as it was seen last.
+    ``body`` is the finding as it was seen last; ``before_us`` is when it was over the last time, where it came back. What was noted
+    or set aside has by whom and when; ``aside_weight`` is what it weighed then.
     """
 
     __tablename__ = "finding"
@@ -180,6 +181,13 @@ class StoredFinding(Base):
     seen_us: Mapped[int]
     ended_us: Mapped[int | None] = mapped_column(default=None)
     body: Mapped[dict[str, Any]]
+    before_us: Mapped[int | None] = mapped_column(default=None)
+    noted_us: Mapped[int | None] = mapped_column(default=None)
+    noted_by: Mapped[str] = mapped_column(default="", server_default="")
+    aside_us: Mapped[int | None] = mapped_column(default=None)
+    aside_by: Mapped[str] = mapped_column(default="", server_default="")
+    aside_reason: Mapped[str] = mapped_column(default="", server_default="")
+    aside_weight: Mapped[float | None] = mapped_column(default=None)
 
 
 class DiagnosisState(Base):

@@ -56,7 +56,7 @@ def test_a_server_that_fails_stands_nowhere_even_with_a_range() -> None:
 def facts(**more: Any) -> ServerFacts:
     given: dict[str, Any] = {
         "name": "desk-a", "focus": FOCUS, "following": False, "value": 1.0, "low": 0.8, "centre": 1.0, "high": 1.2,
-        "shift": None, "doing": "waiting for row locks", "finding_share": None, "first_us": None, "ready_us": None, "capture_words": "",
+        "shift": None, "doing": "waiting for row locks", "root": "", "root_share": 0.0, "first_us": None, "ready_us": None, "capture_words": "",
     }  # fmt: skip
     return ServerFacts(**(given | more))
 

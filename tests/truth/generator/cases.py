@@ -40,7 +40,7 @@ def _report(rng: random.Random, world: World) -> None:
     _statements(world)["report"] = {
         "sql": f"SELECT e.grade, e.remark, d.amount FROM {world.event} e JOIN {world.detail} d ON d.{world.event}_id = e.id "
         "WHERE e.grade = $1 ORDER BY d.amount",
-        "service": back, "user": f"{back}_app", "rate": rng.uniform(0.05, 0.2), "rhythm": "day",
+        "service": back, "user": f"{back}_app", "rate": rng.uniform(0.2, 0.8), "rhythm": "day",
     }  # fmt: skip
 
 
@@ -171,12 +171,7 @@ CAUSES: tuple[Cause, ...] = (
     Cause(
         "over_fetch", lambda r, w: {"statement": "open_of_owner", "size": r.uniform(1000, 8000)}, _on("open_of_owner")
     ),
-    Cause(
-        "wide_select",
-        lambda r, w: {"statement": "of_owner"},
-        lambda w: [w.event, w.detail, w.owner],
-        prepare=_more("of_owner", 4),
-    ),
+    Cause("wide_select", lambda r, w: {"statement": "in_region"}, lambda w: [w.owner], prepare=_by_region),
     Cause(
         "failing_statement",
         lambda r, w: {"statement": r.choice(["add_event", "change_event"]), "size": r.uniform(0.1, 0.6)},
@@ -404,7 +399,7 @@ CAUSES: tuple[Cause, ...] = (
         shows=("volume_credit_share.data", -0.01),
     ),
     Cause("pooler_too_small", lambda r, w: {"size": 1}, _server, prepare=_pooled, costs=False),
-    Cause("sort_spills", lambda r, w: {"size": 65536}, lambda w: [*w.servers, w.event], prepare=_report),
+    Cause("sort_spills", lambda r, w: {"size": 65536}, lambda w: [*w.servers, w.event], prepare=_report, costs=False),
 )  # fmt: skip
 
 # nothing is wrong, though something happens

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
 
 from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.figures.formatting import day_clock, share
@@ -16,6 +17,42 @@ def finding_words(finding: Finding, server: str, since_us: int, ended_us: int | 
         part = f"{share(finding.share)} of the time of {server} ({share(finding.share_low)} to {share(finding.share_high)})"
     over = "" if ended_us is None else f", over since {day_clock(ended_us)}"
     return f"{part}, confidence {share(finding.confidence)}, since {day_clock(since_us)}{over}"
+
+
+def findings_sentence(asking: Sequence[tuple[str, Finding]], servers: int, diagnosed: int) -> str:
+    """The answer to "what is wrong, and where first?"; ``asking`` are roots that ask for something, by importance, with their servers."""
+    if not diagnosed:
+        return "No server was diagnosed yet; findings come within some minutes."
+    rest = f"; {servers - diagnosed} of {servers} servers were not diagnosed yet" if diagnosed < servers else ""
+    if not asking:
+        return f"Nothing asks for anything on {diagnosed} {'server' if diagnosed == 1 else 'servers'}{rest}."
+    urgent = sum(one.grade == "act" for _, one in asking)
+    on = len({server for server, _ in asking})
+    count = f"{len(asking)} {'finding asks' if len(asking) == 1 else 'findings ask'} for something on {on} {'server' if on == 1 else 'servers'}"
+    now = f", {urgent} of them now" if urgent and urgent < len(asking) else ", now" if urgent else ""
+    server, first = asking[0]
+    return f"{count}{now}{rest}. First: {first.title} ({server})."
+
+
+def life_words(
+    before_us: int | None,
+    noted_by: str,
+    noted_us: int | None,
+    aside_by: str,
+    aside_us: int | None,
+    reason: str,
+    aside: bool,
+) -> str:
+    """What became of it before, and what people said of it."""
+    said = []
+    if before_us is not None:
+        said.append(f"it was over at {day_clock(before_us)} and came back")
+    if noted_us is not None:
+        said.append(f"noted by {noted_by or 'somebody'} on {day_clock(noted_us)}")
+    if aside_us is not None:
+        grown = "" if aside else "; it has grown by half since"
+        said.append(f"set aside by {aside_by or 'somebody'} on {day_clock(aside_us)}: {reason}{grown}")
+    return "; ".join(said)
 
 
 def nothing_words(unknown: Sequence[str]) -> str:
@@ -36,5 +73,22 @@ def undiagnosed_words(first_us: int | None, focus: Span) -> str:
 
 def not_looked_words(causes: Sequence[str], why: str) -> str:
     """Which causes could not be looked for, and why."""
-    named = ", ".join(cause.replace("_", " ") for cause in causes)
+    named = ", ".join(map(cause_words, causes))
     return f"Not looked for: {named}, because {why}."
+
+
+def cause_words(cause: str) -> str:
+    """A cause as people write it."""
+    return cause.replace("_", " ")
+
+
+def report_lines(document: Mapping[str, Any]) -> Iterator[str]:
+    """A diagnosis as text: each server's sentence, its findings, what follows from them set in, and what is unknown."""
+    for server in document["servers"].values():
+        yield server["sentence"]
+        for one in server["findings"]:
+            indent = "  " if one["root"] else "      follows: "
+            yield f"{indent}{one['grade']:<4}  {cause_words(one['cause'])}: {one['title']} (since {one['since']})"
+        for why in sorted({one["why"] for one in server["unknown"]}):
+            yield "  " + not_looked_words([one["cause"] for one in server["unknown"] if one["why"] == why], why)
+        yield ""

@@ -18,7 +18,7 @@ NAMED = 4
 @dataclass(frozen=True)
 class ServerFacts:
     """A server over the focus: mean active sessions with the usual band there, the shift that is on at its end, what it
-    did in its last minutes, and the share of the heaviest finding. ``ready_us`` is when a usual range stands, if none
+    did in its last minutes, and the title of what is at the root of it, with its share of the time (empty where nothing asks for anything). ``ready_us`` is when a usual range stands, if none
     does, ``first_us`` when it was looked at first.
     """
 
@@ -31,7 +31,8 @@ class ServerFacts:
     high: float | None
     shift: Shift | None
     doing: str
-    finding_share: float | None
+    root: str
+    root_share: float
     ready_us: int | None
     first_us: int | None
     capture_words: str
@@ -59,16 +60,22 @@ def server_sentence(facts: ServerFacts) -> str:
     if facts.shift is not None:
         since = clock(facts.shift.since_us)
         text = f"{name} worked as usual until {since}; since then it {'is' if now else 'was'} at {times(facts.shift.ratio)} usual, {facts.doing}"
-        if facts.finding_share is not None:
-            text += f", and {share(facts.finding_share)} of its time {'goes' if now else 'went'} to one statement"
-        return f"{text}."
+        return f"{text}.{_root_words(facts)}"
     if facts.value < IDLE:
-        return f"{name} {'is' if now else 'was'} idle."
+        return f"{name} {'is' if now else 'was'} idle.{_root_words(facts)}"
     if not facts.low <= facts.value <= facts.high:
         side = "above" if facts.value > facts.high else "below"
         end = "it works as usual again" if now else "it worked as usual"
-        return f"{name} was {side} usual over this window, at {times(facts.value / facts.centre)} usual on average; at its end {end}."
-    return f"{name} {'works' if now else 'worked'} as usual for this hour."
+        return f"{name} was {side} usual over this window, at {times(facts.value / facts.centre)} usual on average; at its end {end}.{_root_words(facts)}"
+    return f"{name} {'works' if now else 'worked'} as usual for this hour.{_root_words(facts)}"
+
+
+def _root_words(facts: ServerFacts) -> str:
+    """A sentence more, which names the root and what it takes."""
+    if not facts.root:
+        return ""
+    takes = f": {share(facts.root_share)} of its time" if facts.root_share else ""
+    return f" {facts.root}{takes}."
 
 
 def silent_log_words(reported: bool) -> str:

@@ -28,11 +28,13 @@ class ReplicaQueryCancelled(Unasked):
         assert isinstance(evidence.messages, list)
         found = []
         for message in evidence.messages:
-            if not is_cancelled(message) or message.count < LEAST or evidence.role != "replica":
-                continue
             work = statement_of(evidence, message.fingerprint)
-            share = message.count / max(work.calls, 1.0) if work is not None else 0.0
-            facts = [Fact("calls that were ended", float(message.count), "calls", "log")]
+            # the counters know of calls whose messages were not read
+            count = max(float(message.count), (work.errors or 0.0) if work is not None else 0.0)
+            if not is_cancelled(message) or count < LEAST or evidence.role != "replica":
+                continue
+            share = count / max(work.calls, 1.0) if work is not None else 0.0
+            facts = [Fact("calls that were ended", count, "calls", "log and statement counters")]
             if work is not None:
                 facts.append(Fact("of the statement's calls", share, "share", "log and statement counters"))
             remedies = [
@@ -45,7 +47,7 @@ class ReplicaQueryCancelled(Unasked):
             subject = Subject("server", evidence.server)
             if work is not None:
                 subject = Subject("statement", message.fingerprint, work.text)
-            title, count = "Calls are ended because the log removes rows that they read", float(message.count)
+            title = "Calls are ended because the log removes rows that they read"
             found.append(
                 warns(
                     self.cause, title, subject, grade_by_failures(share), facts, remedies, 0.9, Impact(count, count, count, "calls"),

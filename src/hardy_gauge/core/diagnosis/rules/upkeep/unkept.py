@@ -13,7 +13,7 @@ from hardy_gauge.core.evidence.sources import SettingFact, TableUse
 OFF = ("off", False, "false", "no", 0)
 # of a table: spare pages, from which on a scan reads markedly more than it has to; below, upkeep has left room that is used again
 SPARE, MUCH_SPARE = 0.35, 0.6
-LEAST_BYTES = 64 * 2**20
+LEAST_BYTES = 16 * 2**20
 DEAD = 0.3
 
 

@@ -1,0 +1,40 @@
+"""The sentence of a server: how it does, since when, and what is at the root of it."""
+
+from __future__ import annotations
+
+from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.narrative.server import ServerFacts, server_sentence
+from hardy_gauge.core.reference.usual_range import ready_us
+from hardy_gauge.core.time.span import MINUTE_US, Span
+from hardy_gauge.core.time.window import Window
+from hardy_gauge.queries.activity import doing
+from hardy_gauge.queries.coverage import first_recorded_us, first_seen_us
+from hardy_gauge.queries.findings import SILENT, TROUBLE, Findings
+from hardy_gauge.queries.gauges import NamedGauge
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store.models import Server
+
+LAST_US = 5 * MINUTE_US
+
+
+def root_of(findings: Findings) -> Finding | None:
+    """The most important finding that goes on and asks for something."""
+    going = (one.finding for one in findings.findings if one.state not in SILENT)
+    return next((one for one in going if one.is_root and one.grade in TROUBLE), None)
+
+
+def server_words(
+    reader: Reader, owner: Server, window: Window, load: NamedGauge, root: Finding | None, state_words: str
+) -> str:
+    """``load`` are its active sessions over the focus."""
+    focus = window.focus
+    shift = reader.shift(owner.id, focus.until_us)
+    since = max(focus.since_us, focus.until_us - LAST_US, shift.since_us if shift else 0)
+    first = first_recorded_us(reader, owner)
+    return server_sentence(
+        ServerFacts(
+            owner.name, focus, window.following, load.value, load.low, load.centre, load.high, shift,
+            doing(reader, owner, Span(since, focus.until_us)), root.title if root else "", root.share if root else 0.0,
+            ready_us(first, focus.until_us) if first else None, first_seen_us(reader, owner), state_words,
+        )
+    )  # fmt: skip
