@@ -21,6 +21,7 @@ from hardy_gauge.api import (
     connections,
     findings,
     fleet,
+    handbook,
     health,
     imports,
     myself,
@@ -64,7 +65,7 @@ from hardy_gauge.store.database import Store
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, sign_in, provider, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
-    bundles, imports, otlp, snapshots, storage, findings,
+    bundles, imports, otlp, snapshots, storage, findings, handbook,
 )  # fmt: skip
 
 

@@ -46,7 +46,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
     ("POST", r"/api/connections/(labels|retire|[^/]+/reports)"),
 )
 # of who asks themselves, and what is of no server
-OWN = r"/api/(tokens(/.*)?|me/.*|plans/read|connections/read)"
+OWN = r"/api/(tokens(/.*)?|me/.*|plans/read|connections/read|handbook(/.*)?)"
 
 
 def _fits(wanted: str, pattern: str, method: str, path: str) -> bool:

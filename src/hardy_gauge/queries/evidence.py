@@ -48,6 +48,7 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
         changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, focus),
         executions=executions(reader, server, focus, texts, statements), clock_skew_s=float(server.capture.clock_skew_s),
         oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
+        gone=_gone(reader, server, window, texts, statements),
     )  # fmt: skip
 
 
@@ -82,6 +83,21 @@ def _statements(
             (before is not None) if compared.spans.known else None, services.get(statement.id) or "", variations.get(statement.id),
         )  # fmt: skip
     return found
+
+
+def _gone(
+    reader: Reader,
+    server: Server,
+    window: Window,
+    texts: dict[int, Statement],
+    called: dict[str, StatementWork] | Unknown,
+) -> list[str]:
+    """Texts of statements that are called on days like this, and were not called now."""
+    if isinstance(called, Unknown):
+        return []
+    usual = typical_statements(reader, [server], window).by_statement
+    known = [texts[number] for number in usual if number in texts]
+    return [one.text for one in known if one.fingerprint not in called]
 
 
 def _variations(frame: pl.DataFrame) -> dict[int, float]:

@@ -1,4 +1,4 @@
-"""Find anything: servers, clusters, statements, trials."""
+"""Find anything: servers, clusters, statements, trials, articles."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import Select, select
 
+from hardy_gauge.core.handbook.articles import holding
 from hardy_gauge.core.time.span import DAY_US
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in
@@ -14,7 +15,7 @@ from hardy_gauge.store.models import Cluster, Server, Statement, Trial
 from hardy_gauge.store.reach import reach
 
 MOST = 8
-KINDS = ("server", "cluster", "trial", "statement")
+KINDS = ("server", "cluster", "trial", "article", "statement")
 
 
 @dataclass(frozen=True)
@@ -41,6 +42,8 @@ def find(reader: Reader, text: str) -> list[Hit]:
         hits += [Hit("trial", str(t.id), t.title) for t in session.scalars(select(Trial).order_by(Trial.id.desc()))]
         hits += [Hit("statement", s.fingerprint, s.text) for s in session.scalars(_wanted(seen))]
     found = [hit for hit in hits if all(word in f"{hit.kind} {hit.words}".lower() for word in words)]
+    if words:
+        found += [Hit("article", f"{a.group}/{a.key}", f"{a.title} ({a.group})") for a in holding(words)]
     return [hit for kind in KINDS for hit in [one for one in found if one.kind == kind][:MOST]]
 
 

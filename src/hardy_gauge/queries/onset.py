@@ -19,6 +19,7 @@ BACK_US, BACK_OF_FIGURES_US = 3 * HOUR_US, 6 * HOUR_US
 LEAST_RATIO = 1.15  # of the levels after and before, either way: less is no change of level
 NOTHING = 0.01  # of the most there is: before it, there was nothing
 FEWEST = 5
+LASTING = 0.5  # of the time since, in which there is something: else it only flickered
 
 
 def onset_us(reader: Reader, server: Server, signal: Signal | None, until_us: int) -> int | None:
@@ -39,7 +40,9 @@ def began_at(values: Values) -> int | None:
         return None
     most = float(np.abs(values).max())
     if most > 0 and float(np.abs(values[:FEWEST]).max()) <= NOTHING * most:
-        return int(np.argmax(np.abs(values) > NOTHING * most))
+        first = int(np.argmax(np.abs(values) > NOTHING * most))
+        if float((np.abs(values[first:]) > NOTHING * most).mean()) >= LASTING:
+            return first
     floor = max(float(np.median(np.abs(values))) * NOTHING, 1e-9)
     at = change_point(np.log(np.maximum(values, floor)))
     if at is None:

@@ -69,6 +69,7 @@ FOLLOWS: tuple[Follows, ...] = (
     Follows("data_volume_slow", ("volume_shared", "burst_credit_used_up", *JOBS, "cache_too_small", "cold_cache_after_failover")),
     Follows("data_volume_slow", HEAVY),
     Follows("cache_too_small", ("cold_cache_after_failover", "cache_too_large", *JOBS, *HEAVY, "bloat", "burst_credit_used_up")),
+    Follows("many_small_calls", ("session_flood",)),
     Follows("memory_overcommitted", ("cache_too_large", "session_flood", "connection_storm")),
     Follows("storage_filling", ("log_kept_for_lost_replica", "temporary_files_fill", "bloat")),
     Follows("sort_spills", ("temporary_files_fill",)),

@@ -104,7 +104,7 @@ class Schema:
 @dataclass(frozen=True)
 class Evidence:
     """One server. ``covered_s`` are the seconds of the focus over which statements were counted; ``peers`` are calls a second of the
-    servers that do the same work.
+    servers that do the same work; ``gone`` are texts that are called on days like this and were not called in the focus.
     """
 
     server: str
@@ -130,6 +130,7 @@ class Evidence:
     clock_skew_s: float | Unknown = Unknown(NOT_READ)
     oldest: OldTransaction | None = None
     jobs: Sequence[RunningJob] | Unknown = Unknown(NOT_READ)
+    gone: Sequence[str] = ()
 
     def missing(self, sources: tuple[Source, ...]) -> Unknown | None:
         """The first of the sources that is not known, if any."""

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Impact, PlanQuestion, Signal, Subject, grade_of
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, PlanQuestion, Signal, Subject, grade_of
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Schema, Source, StatementWork
 from hardy_gauge.core.evidence.schema import TableFacts
 from hardy_gauge.core.plans.model import Plan, Step
@@ -87,7 +87,7 @@ class MissingIndex:
             subject=Subject("statement", work.fingerprint, work.text),
             impact=Impact(sampled.active_sessions, sampled.low, sampled.high),
             share=share, share_low=sampled.low / samples.active_sessions,
-            share_high=min(1.0, sampled.high / samples.active_sessions), grade=grade_of(share, sampled.active_sessions),
+            share_high=min(1.0, sampled.high / samples.active_sessions), grade=_grade(share, sampled.active_sessions, _always_so(work, examined)),
             confidence=LIKELY if part >= SCAN_HALF else POSSIBLE,
             facts=_facts(work, sampled, table, examined, part, covered_s), remedies=[remedy],
             question=PlanQuestion(work.text, IndexChange(advice.table, advice.columns)),
@@ -113,6 +113,12 @@ class MissingIndex:
                      low=saved * impact.low, high=saved * impact.high)
             )  # fmt: skip
         return replace(finding, confidence=CONFIRMED, question=None, remedies=[replace(remedy, expected=expected)])
+
+
+def _grade(share: float, sessions: float, always: bool) -> Grade:
+    """What has always been so can be planned."""
+    grade = grade_of(share, sessions)
+    return "plan" if always and grade == "act" else grade
 
 
 def _always_so(work: StatementWork, examined: Examined) -> bool:

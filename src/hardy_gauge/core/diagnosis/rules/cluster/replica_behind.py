@@ -8,10 +8,14 @@ from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Signal, S
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.remedies.remedy import Remedy
 
-LAG_S = 60.0
+LAG_S, LAG_ON_AVERAGE_S = 60.0, 20.0
 MUCH_S = 900.0
 TIMES_USUAL = 5.0
 BUSY, WORKING = 0.9, 0.7
+
+
+def _long(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} minutes"
 
 
 class ReplicaBehind(Unasked):
@@ -22,21 +26,24 @@ class ReplicaBehind(Unasked):
 
     def examine(self, evidence: Evidence) -> list[Finding]:
         lag = figure_of(evidence, "replica_lag_s")
-        if lag is None or lag.last is None or evidence.role != "replica" or lag.last < LAG_S:
+        if lag is None or lag.last is None or evidence.role != "replica":
             return []
-        if lag.typical is not None and lag.last < TIMES_USUAL * max(lag.typical.value, 1.0):
+        behind_s = max(lag.last, lag.value)  # it may catch up now and then
+        if lag.last < LAG_S and lag.value < LAG_ON_AVERAGE_S:
+            return []
+        if lag.typical is not None and behind_s < TIMES_USUAL * max(lag.typical.value, 1.0):
             return []
         usual = lag.typical.value if lag.typical is not None else None
-        facts = [Fact("behind its primary", lag.last, "s", "counters", usual)]
+        facts = [Fact("behind its primary", behind_s, "s", "counters", usual)]
         waiting = figure_of(evidence, "replica_lag_bytes")
         if waiting is not None and waiting.last is not None:
             facts.append(Fact("log not applied", waiting.last, "B", "counters"))
         words, remedies = self._short_of(evidence, facts)
-        grade: Grade = "act" if lag.last >= MUCH_S else "plan"
+        grade: Grade = "act" if behind_s >= MUCH_S else "plan"
         return [
             warns(
-                self.cause, f"{evidence.server} is {lag.last / 60:.0f} minutes behind its primary{words}", Subject("server", evidence.server),
-                grade, facts, remedies, 0.9, Impact(lag.last, lag.last, lag.last, "s"), Signal("figure", "replica_lag_s"),
+                self.cause, f"{evidence.server} is {_long(behind_s)} behind its primary{words}", Subject("server", evidence.server),
+                grade, facts, remedies, 0.9, Impact(behind_s, behind_s, behind_s, "s"), Signal("figure", "replica_lag_s"),
             )
         ]  # fmt: skip
 

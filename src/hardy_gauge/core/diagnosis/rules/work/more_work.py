@@ -172,6 +172,8 @@ def _takes_the_place(evidence: Evidence, work: StatementWork) -> bool:
     table = FROM.search(work.text)
     if table is None or not isinstance(evidence.statements, Mapping):
         return False
+    if any((its := FROM.search(text)) is not None and its.group(1) == table.group(1) for text in evidence.gone):
+        return True
     for other in evidence.statements.values():
         typical, its = other.typical_calls_per_s, FROM.search(other.text)
         if other.fingerprint == work.fingerprint or typical is None or its is None or its.group(1) != table.group(1):

@@ -7,6 +7,7 @@ from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 
+MANY, MORE = 2.0, 1.3  # sessions ÷ usual
 NEAR = 0.9
 REFUSED_PER_S = 0.05
 
@@ -25,7 +26,9 @@ class SessionFlood(Unasked):
             return []
         share, lost = (open_.last or open_.value) / limit.value, refused.value if refused is not None else 0.0
         usual = open_.typical
-        if share < NEAR or (usual is not None and open_.value <= 1.3 * usual.value and lost < REFUSED_PER_S):
+        many = usual is not None and usual.value > 0 and open_.value >= MANY * usual.value
+        more = usual is None or open_.value > MORE * usual.value or lost >= REFUSED_PER_S
+        if not many and (share < NEAR or not more):
             return []
         facts = [
             Fact("sessions open", open_.last or open_.value, "sessions", "counters", usual.value if usual else None),
@@ -44,7 +47,7 @@ class SessionFlood(Unasked):
         count = lost * max(evidence.covered_s, 1.0)
         return [
             warns(
-                self.cause, "Nearly all sessions that may be are open", Subject("server", evidence.server), grade, facts, remedies, 0.85,
+                self.cause, "Nearly all sessions that may be are open" if share >= NEAR else "Far more sessions are open than usual", Subject("server", evidence.server), grade, facts, remedies, 0.85,
                 Impact(count, count, count, "calls"), Signal("figure", "sessions_open"),
             )
         ]  # fmt: skip

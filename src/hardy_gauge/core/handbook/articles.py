@@ -1,0 +1,63 @@
+"""Articles of the handbook, read from the files beside this one. A new article is an entry in one of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+from typing import Literal
+
+from hardy_gauge.yaml_text import read_yaml
+
+Group = Literal["cause", "setting", "figure", "wait family"]
+FILES: dict[str, Group] = {
+    "causes_of_statements": "cause", "causes_of_waiting": "cause", "causes_of_resources": "cause", "causes_of_upkeep": "cause",
+    "settings": "setting", "figures": "figure", "families": "wait family",
+}  # fmt: skip
+HEADINGS: dict[str, str] = {
+    "watched": "What is watched", "arises": "How it comes about", "apart": "How to tell it from its neighbours",
+    "resolve": "What to do", "harm": "What can go wrong", "trial": "How to try it", "sources": "Sources",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Section:
+    heading: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Article:
+    """``key`` is the name of the cause, setting, figure or wait family that it is about."""
+
+    key: str
+    group: Group
+    title: str
+    sections: list[Section]
+
+    @property
+    def opening(self) -> str:
+        """Its first sentences."""
+        return self.sections[0].text
+
+
+@cache
+def articles() -> dict[tuple[str, str], Article]:
+    """Every article by group and key, in the order of the files."""
+    found: dict[tuple[str, str], Article] = {}
+    for name, group in FILES.items():
+        source = resources.files("hardy_gauge.core.handbook") / "articles" / f"{name}.yaml"
+        for key, parts in read_yaml(source.read_text(encoding="utf-8")).items():
+            sections = [Section(heading, parts[part]) for part, heading in HEADINGS.items()]
+            found[group, key] = Article(key, group, parts["title"], sections)
+    return found
+
+
+def holding(words: list[str]) -> list[Article]:
+    """Articles that hold every word in lower case, those with all of them in the title first."""
+
+    def held(text: str) -> bool:
+        return all(word in text.lower() for word in words)
+
+    hits = [one for one in articles().values() if held(" ".join([one.key, one.title, *(s.text for s in one.sections)]))]
+    return sorted(hits, key=lambda one: not held(f"{one.key} {one.title}"))
