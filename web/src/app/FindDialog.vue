@@ -66,6 +66,7 @@ function go(hit: { kind: string; name: string }) {
   const scoped = scope.value === 'fleet' ? query : { ...query, scope: scope.value }
   if (hit.kind === 'server') router.push({ name: 'server', params: { server: hit.name }, query })
   else if (hit.kind === 'cluster') router.push({ name: 'ledger', query: { ...query, scope: hit.name } })
+  else if (hit.kind === 'article') router.push({ name: 'handbook', query: { ...query, open: hit.name } })
   else if (hit.kind === 'trial') router.push({ name: 'trial', params: { id: hit.name } })
   else if (hit.kind === 'statement') router.push({ name: 'statement', params: { fingerprint: hit.name }, query: scoped })
   else router.push({ name: hit.name, query: scoped, params: hit.name === 'server' ? { server: 'first' } : {} })
@@ -89,7 +90,7 @@ function key(event: KeyboardEvent) {
 
 <template>
   <BModal v-model="open" title="Find" no-footer @shown="ready">
-    <input ref="input" v-model="words" class="form-control mb-2" placeholder="server, statement, trial, screen" aria-label="Find" @keydown="key" />
+    <input ref="input" v-model="words" class="form-control mb-2" placeholder="server, statement, trial, article, screen" aria-label="Find" @keydown="key" />
     <ul class="hits">
       <li v-for="(hit, i) in hits" :key="hit.kind + hit.name">
         <button type="button" :class="{ on: i === chosen }" @click="go(hit)" @mousemove="chosen = i">

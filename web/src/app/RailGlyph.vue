@@ -2,6 +2,8 @@
 defineProps<{ name: string }>()
 const PATHS: Record<string, string> = {
   fleet: 'M2 5h20M2 12h20M2 19h20M9 2.5v5M16 9.5v5M6 16.5v5',
+  findings: 'M4 20V9M10 20V4M16 20v-6M21 20H2M18.5 6.5a2.5 2.5 0 1 1 0 .01',
+  handbook: 'M12 5c-2-1.6-5-2-8-1.6V19c3-.4 6 0 8 1.6 2-1.6 5-2 8-1.6V3.4C17 3 14 3.4 12 5zM12 5v15.6',
   server: 'M3 19a9 9 0 0 1 18 0M12 19l5-6M3 19h18M12 10V8M5.6 12.6l-1.2-1.2',
   ledger: 'M4 3h16v18H4zM8 7h8M8 11h8M8 15h5M6 3v18',
   statements: 'M3 5h11M3 10h18M3 15h8M3 20h14M18 3.5v3',

@@ -3,13 +3,15 @@ import { createRouter, createWebHistory } from 'vue-router'
 /** Screens in the order of the rail; `digit` opens one from the keyboard. */
 export const SCREENS = [
   { name: 'fleet', words: 'Fleet', digit: '1', glyph: 'fleet' },
-  { name: 'server', words: 'Server', digit: '2', glyph: 'server' },
-  { name: 'ledger', words: 'Ledger', digit: '3', glyph: 'ledger' },
-  { name: 'statements', words: 'Statements', digit: '4', glyph: 'statements' },
-  { name: 'plan', words: 'Plan', digit: '5', glyph: 'plan' },
-  { name: 'trials', words: 'Trials', digit: '6', glyph: 'trials' },
-  { name: 'reports', words: 'Reports', digit: '7', glyph: 'reports' },
-  { name: 'setup', words: 'Setup', digit: '8', glyph: 'setup' },
+  { name: 'findings', words: 'Findings', digit: '2', glyph: 'findings' },
+  { name: 'server', words: 'Server', digit: '3', glyph: 'server' },
+  { name: 'ledger', words: 'Ledger', digit: '4', glyph: 'ledger' },
+  { name: 'statements', words: 'Statements', digit: '5', glyph: 'statements' },
+  { name: 'plan', words: 'Plan', digit: '6', glyph: 'plan' },
+  { name: 'trials', words: 'Trials', digit: '7', glyph: 'trials' },
+  { name: 'reports', words: 'Reports', digit: '8', glyph: 'reports' },
+  { name: 'handbook', words: 'Handbook', digit: '9', glyph: 'handbook' },
+  { name: 'setup', words: 'Setup', digit: '0', glyph: 'setup' },
 ] as const
 
 /** The parts of Setup, in the order in which a fleet is set up. */
@@ -38,6 +40,8 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/fleet' },
     { path: '/fleet', name: 'fleet', component: () => import('@/screens/fleet/FleetScreen.vue') },
+    { path: '/findings', name: 'findings', component: () => import('@/screens/findings/FindingsScreen.vue') },
+    { path: '/handbook', name: 'handbook', component: () => import('@/screens/handbook/HandbookScreen.vue') },
     ...SERVER_PARTS.map((part) => ({ path: `/servers/:server${part.path}`, name: part.name, component: part.component })),
     { path: '/ledger', name: 'ledger', component: () => import('@/screens/ledger/LedgerScreen.vue') },
     { path: '/statements', name: 'statements', component: () => import('@/screens/statements/StatementsScreen.vue') },

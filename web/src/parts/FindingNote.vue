@@ -8,10 +8,12 @@ import RemedyNote from './RemedyNote.vue'
 import SubjectLink from './SubjectLink.vue'
 import type { Column } from './table'
 import { times } from '@/state/units'
+import { useWindow } from '@/state/window'
 
 /** A finding with the facts that show it and the remedies that answer it. */
 type Fact = Schemas['Fact']
-const props = withDefaults(defineProps<{ found: Schemas['FoundOn']; brief?: boolean }>(), { brief: false })
+const props = withDefaults(defineProps<{ found: Schemas['FoundOn']; brief?: boolean; stacked?: boolean }>(), { brief: false, stacked: false })
+const w = useWindow()
 const finding = computed(() => props.found.finding)
 const open = ref(false)
 const COLUMNS: Column<Fact>[] = [
@@ -28,11 +30,14 @@ const COLUMNS: Column<Fact>[] = [
     <header>
       <GradeGlyph :grade="finding.grade" />
       <strong>{{ finding.title }}</strong>
-      <span class="faded">{{ found.words }}</span>
+      <span class="faded"
+        >{{ found.words }}<template v-if="found.life">; {{ found.life }}</template></span
+      >
       <SubjectLink v-if="brief && finding.subject.kind === 'statement'" kind="statement" :name="finding.subject.name" :server="found.server">facts and remedies</SubjectLink>
       <button v-else-if="brief" type="button" class="btn btn-link btn-sm p-0" :aria-expanded="open" @click="open = !open">facts and remedies</button>
+      <RouterLink :to="{ name: 'handbook', query: { ...w.kept.value, open: `cause/${finding.cause}` } }">what this is</RouterLink>
     </header>
-    <div v-if="!brief || open" class="body">
+    <div v-if="!brief || open" class="body" :class="{ stacked }">
       <DataTable :rows="finding.facts" :columns="COLUMNS" :row-key="(fact) => fact.what">
         <template #value="{ row }"
           ><span :title="row.low === null || row.high === null ? '' : `${row.low?.toPrecision(3)} to ${row.high?.toPrecision(3)}`"><FigureText :value="row.value" :unit="row.unit" /></span
@@ -71,5 +76,9 @@ header {
   grid-template-columns: minmax(0, 1.15fr) minmax(0, 1fr);
   gap: 22px;
   align-items: start;
+}
+.body.stacked {
+  grid-template-columns: minmax(0, 1fr);
+  gap: 12px;
 }
 </style>
