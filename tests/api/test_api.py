@@ -138,7 +138,7 @@ def test_statement_plans_and_finding(client: TestClient) -> None:
 
 def test_server_sheet(client: TestClient) -> None:
     sheet = get(client, "servers/desk-a", focus="PT30M")
-    assert "worked as usual until" in sheet["sentence"] and "one statement" in sheet["sentence"]
+    assert "worked as usual until" in sheet["sentence"] and "Missing index on hold_request" in sheet["sentence"]
     assert [c["title"] for c in sheet["changes"]] == ["index hold_request_title dropped"]
     assert {s["name"] for s in sheet["settings"]} == {"buffer_cache_bytes", "max_sessions"}
     assert [m["server"] for m in sheet["members"]] == ["desk-a", "desk-b", "desk-c"]
@@ -147,7 +147,7 @@ def test_server_sheet(client: TestClient) -> None:
 def test_tape(client: TestClient) -> None:
     tape = get(client, "tape", scope="desk-a", span="PT2H")
     assert len(tape["at_us"]) == len(tape["active_sessions"]) == len(tape["usual_high"])
-    assert [c["kind"] for c in tape["changes"]] == ["schema"] and tape["shifts"][0]["server"] == "desk-a"
+    assert [c["kind"] for c in tape["changes"]] == ["schema"] and [m["server"] for m in tape["findings"]] == ["desk-a"]
     whole = get(client, "tape", scope="desk", span="PT2H")["active_sessions"][5]
     assert whole > tape["active_sessions"][5]
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from hardy_gauge.core.diagnosis.building import Unasked, grade_by_days, grade_by_failures, warns
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Subject
+from hardy_gauge.core.diagnosis.roots import arranged
 from hardy_gauge.core.diagnosis.rules import RULES
 from hardy_gauge.core.diagnosis.runner import diagnose
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
@@ -28,7 +29,8 @@ class Says(Unasked):
 
 def test_a_rule_that_fails_is_said_and_hides_no_other() -> None:
     found = diagnose(NOTHING, [Says("broken", None), Says("small", "note"), Says("large", "act")])
-    assert [f.cause for f in found.findings] == ["large", "small"]
+    assert [f.cause for f in found.findings] == ["small", "large"]
+    assert [f.cause for f in arranged(found.findings)] == ["large", "small"]
     assert [(one.cause, one.why) for one in found.unknown] == [("broken", "its rule failed (ZeroDivisionError)")]
 
 

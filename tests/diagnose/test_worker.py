@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.diagnosis.rules.access.missing_index import MissingIndex
-from hardy_gauge.diagnose import life, worker
+from hardy_gauge.diagnose import examination, life
 from hardy_gauge.diagnose.questions import plan_of
 from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.errors import NeverAsked
@@ -25,14 +25,14 @@ def test_a_server_that_fails_costs_its_own_diagnosis_only(store: Store, monkeypa
     built = Built(store)
     for name in ("a", "b", "c"):
         built.minutes(built.server(name), HOUR.since_us, NOW, 1.0)
-    evidence_of = worker.evidence_of
+    evidence_of = examination.evidence_of
 
     def failing(reader, server, window):  # type: ignore[no-untyped-def]
         if server.name == "b":
             raise ZeroDivisionError
         return evidence_of(reader, server, window)
 
-    monkeypatch.setattr(worker, "evidence_of", failing)
+    monkeypatch.setattr(examination, "evidence_of", failing)
     DiagnosisWorker(built.reader, between_s=0).round()
     with store.read() as session:
         states = {state.server_id: state.error for state in session.scalars(select(DiagnosisState))}

@@ -23,13 +23,12 @@ from hardy_gauge.queries.plan_changes import plan_changes
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.server_figures import figures_of
-from hardy_gauge.queries.volumes import VolumeOut, volumes_of
+from hardy_gauge.queries.volumes import volumes_of
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Change, Server, Snapshot
 
 GROWTH_US = 12 * HOUR_US  # over which the growth of a level is taken
 SEQUENCE_US = 7 * DAY_US
-LATELY_US, FEWEST_STEPS, FASTER = 2 * HOUR_US, 6, 3.0
 BEFORE_US = HOUR_US
 FEWEST = 5
 OFF = ("off", "false", "no", "0")
@@ -214,32 +213,10 @@ def volumes(reader: Reader, server: Server, now_us: int) -> Sequence[e.VolumeFac
         return Unknown("the server does not report its volumes")
     return [
         e.VolumeFact(
-            one.name, float(one.used_bytes), float(one.capacity_bytes), one.days_left,
-            _days_left_lately(reader, server, one, now_us),
+            one.name, float(one.used_bytes), float(one.capacity_bytes), one.days_left, one.lately,
         )
         for one in volumes_of(reader, server, now_us)
     ]  # fmt: skip
-
-
-def _days_left_lately(reader: Reader, server: Server, volume: VolumeOut, now_us: int) -> float | None:
-    """Days until a volume is full by its growth over the last two hours: None where a quarter of an hour went by without, or where it
-    fills no faster than over the weeks before.
-    """
-    column = f"volume_used.{volume.name}"
-    frame = reader.counters([server.id], Span(now_us - LATELY_US, now_us), [column])
-    if column not in frame.columns:
-        return None
-    known = frame.select("at_us", column).drop_nulls()
-    ends = (
-        known.group_by(pl.col("at_us") // (HOUR_US // 4))
-        .agg(pl.col(column).last(), pl.col("at_us").last().alias("t"))
-        .sort("t")
-    )
-    steps = np.diff(ends[column].to_numpy()) / np.maximum(np.diff(ends["t"].to_numpy()), 1) * DAY_US
-    if len(steps) < FEWEST_STEPS or float(steps.min()) <= 0:
-        return None
-    left = (volume.capacity_bytes - float(known[column][-1])) / float(np.median(steps))
-    return left if volume.days_left is None or left < volume.days_left / FASTER else None
 
 
 def host(server: Server) -> e.HostFacts | Unknown:

@@ -32,7 +32,8 @@ SILENT = ("set aside", "over")
 @dataclass(frozen=True)
 class FoundOn:
     """A finding on a server, as it was seen last, and in a line; ``ended_us`` is None while it goes on. ``life`` says what people did
-    about it; ``reason`` is why it was set aside.
+    about it; ``reason`` is why it was set aside; ``also`` are other servers of its cluster with the same cause on the same subject, where
+    findings of several servers were asked for.
     """
 
     id: int
@@ -45,6 +46,7 @@ class FoundOn:
     state: State
     life: str
     reason: str
+    also: list[str]
     finding: Finding
 
 
@@ -81,9 +83,39 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
         by_why.setdefault(one.why, {})[one.cause] = None
     unknown = [*filter(None, [before]), *(not_looked_words(list(named), why) for why, named in by_why.items())]
     found.sort(key=lambda one: (one.state in SILENT, not one.finding.is_root, *importance(one.finding)))
+    found = _folded(found)
     asking = [one for one in found if one.state not in SILENT and one.finding.grade in TROUBLE and one.finding.is_root]
     sentence = findings_sentence([(one.server, one.finding) for one in asking], len(servers), len(states))
     return Findings(sentence, found, unknown, nothing_words(unknown))
+
+
+def _folded(found: Sequence[FoundOn]) -> list[FoundOn]:
+    """What is found alike on several servers of a cluster is one finding, told of the one where it weighs most."""
+    first: dict[tuple[str, ...], FoundOn] = {}
+    for one in found:
+        own = one.server if one.finding.subject.kind in ("server", "session") else ""
+        key = (one.cluster, one.finding.cause, one.finding.subject.name, one.state, own)
+        if key in first and first[key].server != one.server:
+            first[key].also.append(one.server)
+        else:
+            first.setdefault(key, one)
+    return list(first.values())
+
+
+def root_of(findings: Findings) -> Finding | None:
+    """The most important finding that goes on and asks for something."""
+    going = (one.finding for one in findings.findings if one.state not in SILENT)
+    return next((one for one in going if one.is_root and one.grade in TROUBLE), None)
+
+
+def roots_in(reader: Reader, servers: Sequence[Server], focus: Span) -> dict[str, Finding]:
+    """Of each server the most important finding that goes on and asks for something."""
+    found: dict[str, Finding] = {}
+    for one in findings_in(reader, servers, focus).findings:
+        if one.state not in SILENT and one.finding.is_root and one.finding.grade in TROUBLE:
+            for name in (one.server, *one.also):
+                found.setdefault(name, one.finding)
+    return found
 
 
 def _found(row: StoredFinding, server: str, cluster: str, now_us: int) -> FoundOn:
@@ -93,7 +125,18 @@ def _found(row: StoredFinding, server: str, cluster: str, now_us: int) -> FoundO
     words = finding_words(finding, server, row.since_us, row.ended_us)
     said = life_words(row.before_us, row.noted_by, row.noted_us, row.aside_by, row.aside_us, row.aside_reason, aside)
     return FoundOn(
-        row.id, words, server, cluster, row.since_us, row.seen_us, row.ended_us, state, said, row.aside_reason, finding
+        row.id,
+        words,
+        server,
+        cluster,
+        row.since_us,
+        row.seen_us,
+        row.ended_us,
+        state,
+        said,
+        row.aside_reason,
+        [],
+        finding,
     )
 
 

@@ -7,12 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hardy_gauge.core.diagnosis.finding import Finding, Grade
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.capture import CaptureWord
 from hardy_gauge.core.narrative.fleet import Stand, Standing, fleet_sentence, server_words, standing_of
 from hardy_gauge.core.narrative.peers import distance_words, peers_words
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
 from hardy_gauge.queries.activity import doing
+from hardy_gauge.queries.findings import roots_in
 from hardy_gauge.queries.gauges import RECENT_US, Gauge, recent_gauge, trace
 from hardy_gauge.queries.peer_comparison import MEMBERS, PeerComparison, compare_peers
 from hardy_gauge.queries.reader import Reader
@@ -26,7 +28,9 @@ LOOKED_AT_US = 5 * MINUTE_US
 
 @dataclass(frozen=True)
 class Line:
-    """One server; ``ratio`` to its usual load is 1 where it is not unusual."""
+    """One server; ``ratio`` to its usual load is 1 where it is not unusual. ``finding`` is its most important one that asks for
+    something (empty: none), with its grade.
+    """
 
     server: str
     role: str
@@ -50,6 +54,8 @@ class Line:
     storage_used_share: float | None
     capture: CaptureWord
     capture_words: str
+    grade: Grade
+    finding: str
 
 
 @dataclass(frozen=True)
@@ -90,12 +96,13 @@ def fleet(reader: Reader) -> Fleet:
 
 def _fleet(reader: Reader, servers: Sequence[Server], now: int) -> Fleet:
     by_cluster: dict[str, list[Server]] = {}
+    roots = roots_in(reader, servers, Span(now - RECENT_US, now))
     for server in servers:
         by_cluster.setdefault(server.cluster.name, []).append(server)
     blocks = []
     for name, group in by_cluster.items():
         beside = compare_peers(reader, group, Span(now - RECENT_US, now))
-        lines = [_line(reader, server, beside, now) for server in group]
+        lines = [_line(reader, server, beside, roots.get(server.name), now) for server in group]
         lines.sort(key=lambda line: (*(-part for part in distance(line)), line.server))
         blocks.append(ClusterBlock(name, beside.odd, beside.well, lines))
     blocks.sort(key=lambda block: (*(-part for part in distance(block.lines[0])), block.cluster))
@@ -114,7 +121,7 @@ def _stand(line: Line) -> Stand:
     return Stand(line.server, line.standing, line.capture, line.words, line.peer_words if line.unlike else "")
 
 
-def _line(reader: Reader, server: Server, beside: PeerComparison, now: int) -> Line:
+def _line(reader: Reader, server: Server, beside: PeerComparison, root: Finding | None, now: int) -> Line:
     peer = beside.distances.get(server.id)
     state, state_words = capture_state(server, now, reader.store.health.failure)
     load = recent_gauge(reader, server.id, "active_sessions", now)
@@ -133,5 +140,5 @@ def _line(reader: Reader, server: Server, beside: PeerComparison, now: int) -> L
         response_s=recent_gauge(reader, server.id, "response_s", now), trace=trace(reader, server.id, now),
         storage_days_left=min((v.days_left for v in volumes if v.days_left is not None), default=None),
         storage_used_share=max((v.used_bytes / v.capacity_bytes for v in volumes), default=None),
-        capture=state, capture_words=state_words,
+        capture=state, capture_words=state_words, grade=root.grade if root else "fine", finding=root.title if root else "",
     )  # fmt: skip

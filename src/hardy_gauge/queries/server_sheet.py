@@ -17,7 +17,7 @@ from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.connection_groups import ConnectedGroup, connected_groups
 from hardy_gauge.queries.coverage import sampled
-from hardy_gauge.queries.findings import Findings, findings_in
+from hardy_gauge.queries.findings import Findings, findings_in, root_of
 from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
 from hardy_gauge.queries.holdups import Holdup, holdups_of
 from hardy_gauge.queries.levels import LevelOut, levels_of
@@ -27,7 +27,7 @@ from hardy_gauge.queries.oldest_transaction import OldestTransaction, oldest_tra
 from hardy_gauge.queries.plan_changes import PlanChange, plan_changes
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named, servers_in
-from hardy_gauge.queries.server_words import root_of, server_words
+from hardy_gauge.queries.server_words import server_words
 from hardy_gauge.queries.settings import SettingOut, settings_that_differ
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.tape import GapMark, Mark

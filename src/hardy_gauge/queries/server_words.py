@@ -9,18 +9,11 @@ from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.coverage import first_recorded_us, first_seen_us
-from hardy_gauge.queries.findings import SILENT, TROUBLE, Findings
 from hardy_gauge.queries.gauges import NamedGauge
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Server
 
 LAST_US = 5 * MINUTE_US
-
-
-def root_of(findings: Findings) -> Finding | None:
-    """The most important finding that goes on and asks for something."""
-    going = (one.finding for one in findings.findings if one.state not in SILENT)
-    return next((one for one in going if one.is_root and one.grade in TROUBLE), None)
 
 
 def server_words(

@@ -1,4 +1,4 @@
-"""The tape: active sessions of a scope over time, the usual range behind it, changes, gaps and shifts on it."""
+"""The tape: active sessions of a scope over time, the usual range behind it, changes, gaps and the beginnings of findings on it."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from hardy_gauge.core.reference.usual_range import UsualRange, troubled_spans, u
 from hardy_gauge.core.time.coverage import NOT_RECORDED
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import parse_focus
+from hardy_gauge.queries.findings import TROUBLE, findings_in
 from hardy_gauge.queries.reader import LEADING, Reader
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.store.models import Change, Gap, Server
@@ -24,7 +25,7 @@ POINTS = 360
 
 @dataclass(frozen=True)
 class Mark:
-    """A change or a finding at a moment of the tape."""
+    """A change, or the beginning of a finding (its kind is the grade), at a moment of the tape."""
 
     at_us: int
     server: str
@@ -45,16 +46,6 @@ class GapMark:
 
 
 @dataclass(frozen=True)
-class ShiftMark:
-    """Since when a server is out of its usual range, and by how many times."""
-
-    since_us: int
-    server: str
-    ratio: float
-    direction: str
-
-
-@dataclass(frozen=True)
 class Tape:
     """Arrays of one length; active sessions are means of each step, None where nothing was recorded."""
 
@@ -69,7 +60,7 @@ class Tape:
     usual_high: list[float | None]
     changes: list[Mark]
     gaps: list[GapMark]
-    shifts: list[ShiftMark]
+    findings: list[Mark]
 
 
 def tape(reader: Reader, scope: str, span: str) -> Tape:
@@ -107,13 +98,20 @@ def tape(reader: Reader, scope: str, span: str) -> Tape:
     if (failure := reader.store.health.failure) is not None and now > failure.since_us:
         why = nothing_recorded(failure.why, failure.since_us)
         gaps = [*gaps, *(Gap(server_id=i, kind="gap", from_us=failure.since_us, to_us=None, reason=why) for i in names)]
-    shifts = [(names[s.id], reader.shift(s.id, now)) for s in servers]
+    begun = [
+        Mark(one.since_us, one.server, one.finding.grade, one.finding.title)
+        for one in findings_in(reader, servers, view).findings
+        if one.finding.is_root
+        and one.finding.grade in TROUBLE
+        and one.state != "set aside"
+        and one.since_us >= view.since_us
+    ]
     return Tape(
         scope=scope, since_us=since, until_us=view.until_us, step_us=step, now_us=now, at_us=grid.tolist(),
         active_sessions=[float(v) if ok else None for v, ok in zip(total, seen, strict=True)],
         usual_low=_finite(low + extra), usual_high=_finite(high + extra),
         changes=[Mark(c.at_us, names[c.server_id], c.kind, c.title) for c in changes], gaps=_marks(gaps, names, now),
-        shifts=[ShiftMark(s.since_us, name, s.ratio, s.direction) for name, s in shifts if s],
+        findings=begun,
     )  # fmt: skip
 
 

@@ -4,23 +4,31 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+import polars as pl
+
 from hardy_gauge.core.capacity.storage import days_until_full
-from hardy_gauge.core.time.span import DAY_US, Span
+from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Server
 
 STORAGE_DAYS = 14
+QUARTER_US = 15 * MINUTE_US
+LATELY_US, FEWEST_STEPS, FASTER = 8 * QUARTER_US, 6, 3.0
 
 
 @dataclass(frozen=True)
 class VolumeOut:
-    """``days_left`` is None where use does not grow or is not known for long enough."""
+    """``days_left`` is None where use does not grow or is not known for long enough; ``lately``: by how it filled over the last two
+    hours, where it did so all the time and far faster than over the weeks before.
+    """
 
     name: str
     purpose: str
     used_bytes: int
     capacity_bytes: int
     days_left: float | None
+    lately: bool = False
 
 
 def volumes_of(reader: Reader, owner: Server, now_us: int) -> list[VolumeOut]:
@@ -38,5 +46,25 @@ def _forecast(reader: Reader, owner: Server, now_us: int) -> list[VolumeOut]:
             values = recorded.select("at_us", column).drop_nulls()
             left = days_until_full(values["at_us"].to_numpy(), values[column].to_numpy(), volume["capacity_bytes"])
             used = int(values[column][-1]) if len(values) else used
+            soon = _days_left_lately(values, column, now_us, volume["capacity_bytes"])
+            if soon is not None and (left is None or soon < left / FASTER):
+                rows.append(
+                    VolumeOut(volume["name"], volume["purpose"], used, volume["capacity_bytes"], soon, lately=True)
+                )
+                continue
         rows.append(VolumeOut(volume["name"], volume["purpose"], used, volume["capacity_bytes"], left))
     return rows
+
+
+def _days_left_lately(values: pl.DataFrame, column: str, now_us: int, capacity: float) -> float | None:
+    """None where a quarter of an hour of the last two hours went by without growth."""
+    known = values.filter(pl.col("at_us") >= now_us - LATELY_US)
+    ends = (
+        known.group_by(pl.col("at_us") // QUARTER_US)
+        .agg(pl.col(column).last(), pl.col("at_us").last().alias("t"))
+        .sort("t")
+    )
+    steps = np.diff(ends[column].to_numpy()) / np.maximum(np.diff(ends["t"].to_numpy()), 1) * DAY_US
+    if len(steps) < FEWEST_STEPS or float(steps.min()) <= 0:
+        return None
+    return (capacity - float(known[column][-1])) / float(np.median(steps))

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-const props = defineProps<{ grade: string }>()
+const props = withDefaults(defineProps<{ grade: string; bare?: boolean }>(), { bare: false })
 const GRADES = ['fine', 'note', 'plan', 'act']
 const filled = computed(() => GRADES.indexOf(props.grade))
 </script>
@@ -12,7 +12,7 @@ const filled = computed(() => GRADES.indexOf(props.grade))
       <line x1="0" x2="22" y1="11" y2="11" stroke="currentColor" stroke-width="1.5" />
       <rect v-for="i in 3" :key="i" :x="(i - 1) * 8 + 0.5" y="2" width="5" height="8" stroke="currentColor" :fill="i <= filled ? 'currentColor' : 'none'" />
     </svg>
-    {{ grade }}
+    <span :class="{ 'visually-hidden': bare }">{{ grade }}</span>
   </span>
 </template>
 

@@ -137,8 +137,8 @@ function bump(event: MouseEvent) {
           <line :x1="x(change.at_us)" :x2="x(change.at_us)" :y1="8" :y2="BOTTOM" />
           <title>{{ clock(change.at_us) }} {{ change.server }}: {{ change.title }}</title>
         </g>
-        <path v-for="shift in tape.data.value?.shifts" :key="shift.server" class="notch" :d="`M${x(shift.since_us) - 5},${BOTTOM + 1}h10l-5,-8z`">
-          <title>{{ shift.server }}: {{ shift.ratio.toFixed(1) }}× usual since {{ clock(shift.since_us) }}</title>
+        <path v-for="one in tape.data.value?.findings" :key="one.server + one.title" class="notch" :class="one.kind" :d="`M${x(one.at_us) - 5},${BOTTOM + 1}h10l-5,-8z`">
+          <title>{{ one.server }}: {{ one.title }}, since {{ clock(one.at_us) }}</title>
         </path>
       </g>
       <text v-if="beyond" class="small steel" :x="reference!.to < shown.from ? LEFT + 6 : width - 6" :y="TOP + 8" :text-anchor="reference!.to < shown.from ? 'start' : 'end'">

@@ -140,15 +140,15 @@ class SequenceUse:
 
 @dataclass(frozen=True)
 class VolumeFact:
-    """A volume; days are None where it does not fill or that is not known, ``days_left_lately`` by how it filled over the last two
-    hours, where it did so all the time and far faster than before.
+    """A volume; ``days_left`` is None where it does not fill or that is not known, ``lately``: by the last two hours, in which it filled
+    all the time and far faster than before.
     """
 
     name: str
     used_bytes: float
     capacity_bytes: float
     days_left: float | None
-    days_left_lately: float | None = None
+    lately: bool = False
 
 
 @dataclass(frozen=True)

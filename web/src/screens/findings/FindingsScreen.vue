@@ -79,7 +79,9 @@ const after = computed(() => (chosen.value ? follows(all.value, chosen.value) : 
             ><span :title="row.finding.title">{{ row.finding.title }}</span
             ><span v-if="follows(all, row).length" class="faded"> (+{{ follows(all, row).length }})</span></template
           >
-          <template #server="{ row }"><SubjectLink kind="server" :name="row.server" /></template>
+          <template #server="{ row }"
+            ><SubjectLink kind="server" :name="row.server" /><span v-if="row.also.length" class="faded" :title="row.also.join(', ')"> +{{ row.also.length }}</span></template
+          >
           <template #since="{ row }"
             ><span class="figure">{{ day(row.since_us) }} {{ clock(row.since_us) }}</span></template
           >
@@ -88,6 +90,12 @@ const after = computed(() => (chosen.value ? follows(all.value, chosen.value) : 
         <p v-if="!rows.length" class="faded mt-2" data-test="none">{{ all.length ? 'No finding matches. Show other states or grades, or clear the search.' : data.nothing }}</p>
       </div>
       <div v-if="chosen" class="detail" data-test="detail">
+        <p class="about">
+          <SubjectLink v-for="one in [chosen.server, ...chosen.also]" :key="one" kind="server" :name="one" class="me-2" />
+          <SubjectLink v-if="chosen.finding.subject.kind === 'statement'" kind="statement" :name="chosen.finding.subject.name" :server="chosen.server" class="sql">{{
+            chosen.finding.subject.text
+          }}</SubjectLink>
+        </p>
         <FindingNote :found="chosen" stacked />
         <FindingActions :key="chosen.id" :found="chosen" @done="answer.ask" />
         <template v-if="after.length">
@@ -115,6 +123,14 @@ const after = computed(() => (chosen.value ? follows(all.value, chosen.value) : 
 .detail {
   min-height: 0;
   overflow: auto;
+}
+.about {
+  font-size: 13px;
+  margin-bottom: 8px;
+  display: -webkit-box;
+  -webkit-line-clamp: 3;
+  -webkit-box-orient: vertical;
+  overflow: hidden;
 }
 .search {
   width: 130px;

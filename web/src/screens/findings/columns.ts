@@ -13,16 +13,16 @@ export const COLUMNS: Column<Found>[] = [
   { key: 'grade', title: 'grade', value: (one) => GRADES.indexOf(one.finding.grade) },
   { key: 'title', title: 'finding', value: (one) => one.finding.title, wide: true },
   { key: 'server', title: 'server', value: (one) => one.server },
-  { key: 'share', title: 'of its time', unit: 'share', value: (one) => one.finding.share || null, bar: true, missing: '' },
-  { key: 'sessions', title: 'active sessions', unit: 'sessions', value: sessions, missing: '' },
-  { key: 'left', title: 'time left', unit: 's', value: left, missing: '' },
+  { key: 'share', title: 'of its time', unit: 'share', value: (one) => one.finding.share || null, missing: '–' },
+  { key: 'sessions', title: 'active sessions', unit: 'sessions', value: sessions, missing: '–' },
+  { key: 'left', title: 'time left', unit: 's', value: left, missing: '–' },
   { key: 'confidence', title: 'confidence', unit: 'share', value: (one) => one.finding.confidence },
-  { key: 'since', title: 'since', value: (one) => one.since_us },
+  { key: 'since', title: 'since', value: (one) => one.since_us, width: '124px' },
   { key: 'cause', title: 'cause', value: (one) => one.finding.cause },
   { key: 'cluster', title: 'cluster', value: (one) => one.cluster },
   { key: 'state', title: 'state', value: (one) => one.state },
 ]
-export const FIRST = ['grade', 'title', 'server', 'share', 'left', 'since', 'state']
+export const FIRST = ['grade', 'title', 'server', 'share', 'left', 'since']
 
 /** Which are shown by where they are in their life. */
 export const SHOWN: Record<string, (one: Found) => boolean> = {
@@ -36,4 +36,4 @@ export const SHOWN: Record<string, (one: Found) => boolean> = {
 
 /** What follows from a root, on the same server. */
 export const follows = (all: readonly Found[], root: Found) =>
-  all.filter((one) => one.server === root.server && one.finding.root === root.finding.cause && one.finding.root_subject === root.finding.subject.name && one.state !== 'over')
+  all.filter((one) => [root.server, ...root.also].includes(one.server) && one.finding.root === root.finding.cause && one.finding.root_subject === root.finding.subject.name && one.state !== 'over')

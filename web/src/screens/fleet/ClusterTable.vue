@@ -6,6 +6,7 @@ import { COLUMNS } from './columns'
 import DataTable from '@/parts/DataTable.vue'
 import FigureText from '@/parts/FigureText.vue'
 import GaugeScale from '@/parts/GaugeScale.vue'
+import GradeGlyph from '@/parts/GradeGlyph.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import TraceLine from '@/parts/TraceLine.vue'
 import { useWindow } from '@/state/window'
@@ -37,8 +38,11 @@ const columns = computed(() => {
         >
       </template>
       <template #words="{ row }">
-        <span class="words"
-          >{{ row.words }}<template v-if="row.unlike">, {{ row.peer_words }}</template></span
+        <span v-if="row.finding" class="mark" :title="`${row.grade}: ${row.finding}`"><GradeGlyph :grade="row.grade" bare /></span
+        ><span class="words" :title="row.finding"
+          ><template v-if="row.finding && !row.unusual">{{ row.finding }}</template
+          ><template v-else>{{ row.words }}</template
+          ><template v-if="row.unlike">, {{ row.peer_words }}</template></span
         ><span v-for="label in row.labels" :key="label" class="label">{{ label }}</span>
       </template>
       <template #load_gauge="{ row }"
@@ -112,6 +116,9 @@ const columns = computed(() => {
   font-size: 12px;
   color: var(--faded);
   white-space: nowrap;
+}
+.mark {
+  margin-right: 7px;
 }
 .cluster :deep(.unusual) .words {
   font-weight: 600;

@@ -14,10 +14,10 @@ WORDS = ("noted_by", "aside_by", "aside_reason")
 
 def upgrade() -> None:
     for name in TIMES:
-        op.add_column("finding", sa.Column(name, sa.BigInteger(), nullable=True))
+        op.add_column("finding", sa.Column(name, sa.Integer(), nullable=True))
     for name in WORDS:
         op.add_column("finding", sa.Column(name, sa.String(), nullable=False, server_default=""))
-    op.add_column("finding", sa.Column("aside_weight", sa.Float(), nullable=True))
+    op.add_column("finding", sa.Column("aside_weight", sa.Double(), nullable=True))
 
 
 def downgrade() -> None:

@@ -140,11 +140,9 @@ class StorageFilling(Unasked):
         for volume in evidence.volumes:
             used = volume.used_bytes / max(volume.capacity_bytes, 1.0)
             full = used >= 0.995
-            lasting, recent = volume.days_left, volume.days_left_lately
-            left = min((one for one in (lasting, recent) if one is not None), default=None)
-            if left is None and not full:
+            if volume.days_left is None and not full:
                 continue
-            days = 0.0 if full else float(left or 0.0)
+            days = 0.0 if full else float(volume.days_left or 0.0)
             grade = grade_by_days(days)
             if grade == "fine":
                 continue
@@ -155,7 +153,7 @@ class StorageFilling(Unasked):
                     "days left",
                     days,
                     "",
-                    "use of the last two weeks" if left == lasting else "use of the last two hours",
+                    "use of the last two hours" if volume.lately else "use of the last two weeks",
                 ),
             ]
             remedies = [

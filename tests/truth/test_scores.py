@@ -1,0 +1,30 @@
+"""Drawn scenarios of every cause, one each, and servers without trouble: the aims of the diagnosis. ``make scores`` is the long run."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.truth.generator.cases import CAUSES, QUIET
+from tests.truth.generator.drawing import case_of, quiet_case
+from tests.truth.generator.scoring import ONSET_S, outcome_of
+
+SEED = 3
+PARTS = 3  # so that several processes share them
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+def test_causes_are_named_first_on_the_right_object(part: int) -> None:
+    cases = [case for cause in CAUSES[part::PARTS] if (case := case_of(SEED, cause)) is not None]
+    outcomes = [outcome_of(case) for case in cases]
+    wrong = [(one.case.label, one.causes[:3]) for one in outcomes if one.place != 0]
+    assert len(cases) >= 0.85 * len(CAUSES[part::PARTS]) and len(wrong) <= 1, wrong
+    missed = [(one.case.label, one.causes[:3]) for one in outcomes if one.place is None or one.place > 2]
+    assert len(missed) <= 1, missed
+    assert sum(one.right_subject for one in outcomes) >= 0.9 * len(outcomes)
+    onsets = [abs(one.onset_off_s) <= ONSET_S for one in outcomes if one.onset_off_s is not None]
+    assert sum(onsets) >= 0.85 * len(onsets)
+
+
+def test_servers_without_trouble_ask_for_nothing() -> None:
+    outcomes = [outcome_of(quiet_case(look)) for look in range(2 * len(QUIET))]
+    assert not [(one.case.label, one.causes) for one in outcomes if one.false_alarms]
