@@ -9,12 +9,14 @@ import pytest
 
 from hardy_gauge.core.diagnosis.rules.cluster.replica_query_cancelled import ReplicaQueryCancelled
 from hardy_gauge.core.diagnosis.rules.cluster.setting_harmed import SettingHarmed
+from hardy_gauge.core.diagnosis.rules.cluster.spreading import BroadcastTooLarge, PartitionsWrong
 from hardy_gauge.core.diagnosis.rules.host.clock_off import ClockOff
 from hardy_gauge.core.diagnosis.rules.indexes.write_amplification import WriteAmplification
 from hardy_gauge.core.diagnosis.rules.memory.memory_overcommitted import CacheTooLarge, MemoryOvercommitted
 from hardy_gauge.core.diagnosis.rules.planning.value_sensitive_plan import ValueSensitivePlan
+from hardy_gauge.core.diagnosis.rules.storage.log_too_small import LogTooSmall
 from hardy_gauge.core.diagnosis.rules.storage.volume_slow import DataVolumeSlow, VolumeShared
-from hardy_gauge.core.diagnosis.rules.upkeep.running_out import StorageFilling, TransactionAge
+from hardy_gauge.core.diagnosis.rules.upkeep.running_out import StorageFilling, TemporaryFilesFill, TransactionAge
 from hardy_gauge.core.diagnosis.rules.work.jobs import JobInRush, StatisticsJobInRush
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, StatementWork, Unknown
 from hardy_gauge.core.evidence.sources import (
@@ -30,6 +32,7 @@ from hardy_gauge.core.evidence.sources import (
     TableUse,
     VolumeFact,
 )
+from hardy_gauge.core.plans.model import Plan, Step
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.time.span import Span
 
@@ -180,3 +183,59 @@ def test_calls_that_are_ended_on_a_replica() -> None:
         assert not ReplicaQueryCancelled().examine(seen(messages=said, statements={"f": WORK}, role="primary"))
     other = [Message("error", "", "canceling statement due to statement timeout", 7, HOUR.since_us, "f", "")]
     assert not ReplicaQueryCancelled().examine(seen(messages=other, role="replica"))
+
+
+def setting(neutral: str, value: Any, **more: Any) -> SettingFact:
+    return replace(SettingFact(neutral, value, value, "B", "at once", (), neutral), **more)
+
+
+def test_settings_are_changed_in_steps_from_the_servers_own_figures() -> None:
+    """What is written in an interval and half as much again, in the setting's unit, with the way back."""
+    figures = {"checkpoints": usual(0.05, 0.01), "checkpoints_forced": usual(0.05, 0.01), "log_bytes": usual(1e6, 1e6)}
+    settings = {
+        "log": setting("log_capacity_bytes", 262144, name="max_wal_size", unit="kiB"), "every": setting("checkpoint_interval_s", 300, unit="s"),
+    }  # fmt: skip
+    (found,) = LogTooSmall().examine(seen(figures=figures, settings=settings, engine="postgresql"))
+    (back,) = found.remedies
+    assert (
+        back.script == "ALTER SYSTEM SET max_wal_size = 439454;\nSELECT pg_reload_conf();"
+        and 439454 * 1024 >= 1.5 * 300 * 1e6
+    )
+    assert (
+        back.undo.startswith("ALTER SYSTEM SET max_wal_size = 262144;")
+        and back.applies == "at once"
+        and not back.not_tried
+    )
+    small = settings | {"log": setting("log_capacity_bytes", 32 * 2**20)}
+    (found,) = LogTooSmall().examine(seen(figures=figures, settings=small))
+    assert found.remedies[0].script == f"SET log_capacity_bytes = {4 * 32 * 2**20};", "four times as large in one step"
+
+
+def test_what_cannot_be_tried_says_why() -> None:
+    found = ClockOff().examine(seen(clock_skew_s=90.0))
+    assert found[0].remedies[0].not_tried
+
+
+def test_temporary_files_that_fill_a_volume() -> None:
+    filling = VolumeFact("data", 5e11, 1e12, 1.0, True)  # 5.8 MB/s
+    (found,) = TemporaryFilesFill().examine(seen(volumes=[filling], figures={"temporary_bytes": usual(5e6, 1e3)}))
+    assert found.subject.name == "data" and found.grade == "act"
+    assert not TemporaryFilesFill().examine(seen(volumes=[filling], figures={"temporary_bytes": usual(1e5, 1e3)})), (
+        "tables grow"
+    )
+
+
+def test_sides_that_are_sent_whole_and_parts_that_are_too_few() -> None:
+    sent = Step("broadcast", "send every row", rows_seen=840_000.0, own_time_s=0.2)
+    moved = Step("exchange", "move rows", rows_seen=300_000.0, own_time_s=0.1)
+    settings = {
+        "parts": setting("exchange_partitions", 1, default=16), "tasks": setting("parallel_workers", 2),
+        "limit": setting("broadcast_limit_bytes", 2**40, default=10 * 2**20),
+    }  # fmt: skip
+    work = replace(WORK, plan=Plan(Step("gather", "gather", steps=[sent, moved], time_s=0.7), "test", time_s=0.7))
+    (wide,) = BroadcastTooLarge().examine(seen(statements={"f": work}, settings=settings))
+    assert wide.facts[1].value == 840_000 and wide.remedies[0].script == "SET broadcast_limit_bytes = 10485760;"
+    (few,) = PartitionsWrong().examine(seen(statements={"f": work}, settings=settings))
+    assert few.title == "Rows move between workers in 1 part" and few.remedies[0].undo == "SET exchange_partitions = 1;"
+    enough = settings | {"parts": setting("exchange_partitions", 16)}
+    assert not PartitionsWrong().examine(seen(statements={"f": work}, settings=enough))

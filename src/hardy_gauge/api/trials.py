@@ -8,15 +8,15 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.api.problems import RowId
-from hardy_gauge.core.remedies.remedy import IndexChange
+from hardy_gauge.core.remedies.remedy import IndexChange, SettingChange
 from hardy_gauge.load.choices import TargetChoice, sample_document, target_choices
 from hardy_gauge.load.filing import file_trial, stop_trial
 from hardy_gauge.load.words import DesignWords, arm_sessions, design_words
-from hardy_gauge.queries.trials import GOING_ON, TrialList, index_draft, trial_list, trial_with_runs
+from hardy_gauge.queries.trials import GOING_ON, TrialList, index_draft, setting_draft, trial_list, trial_with_runs
 from hardy_gauge.store.models import Trial
 
 router = APIRouter(tags=["trials"])
@@ -49,12 +49,19 @@ class TrialOut(BaseModel):
 
 
 class DraftRequest(BaseModel):
-    """A trial of an index for one statement of a server, under the load recorded in the window."""
+    """A trial under the load of a server recorded in the window: of an index for one statement, or of a setting."""
 
     server: str
-    statement: str = Field(description="fingerprint")
-    table: str
-    columns: list[str] = Field(min_length=1)
+    statement: str = Field("", description="fingerprint")
+    table: str = ""
+    columns: list[str] = Field(default_factory=list)
+    setting: SettingChange | None = None
+
+    @model_validator(mode="after")
+    def _one_change(self) -> DraftRequest:
+        if self.setting is None and not (self.statement and self.table and self.columns):
+            raise ValueError("a statement, a table and its columns were expected, or a setting")
+        return self
 
 
 def _out(trial: Trial) -> TrialOut:
@@ -79,7 +86,9 @@ def targets(reader: CurrentReader) -> list[TargetChoice]:
 
 @router.post("/trials/draft")
 def draft(request: DraftRequest, reader: CurrentReader, window: CurrentWindow) -> dict[str, Any]:
-    """A design for trying an index, to be read and changed before it is started."""
+    """A design for trying an index or a setting, to be read and changed before it is started."""
+    if request.setting is not None:
+        return setting_draft(reader, window, request.server, request.setting)
     index = IndexChange(request.table, request.columns)
     return index_draft(reader, window, request.server, request.statement, index)
 

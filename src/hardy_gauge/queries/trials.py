@@ -9,9 +9,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from hardy_gauge.core.narrative.trials import trials_sentence
-from hardy_gauge.core.remedies.remedy import IndexChange
+from hardy_gauge.core.remedies.remedy import IndexChange, SettingChange
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.core.trials.draft import index_trial, workload_trial
+from hardy_gauge.core.trials.draft import index_trial, setting_trial, workload_trial
 from hardy_gauge.errors import InvalidInput, NotFound
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named
@@ -101,6 +101,17 @@ def index_draft(reader: Reader, window: Window, server: str, statement: str, ind
         detail = "statement: none of its calls finished in this window, so there is no rate to play; move the focus"
         raise InvalidInput(detail, "statement", "Nothing to play")
     return index_trial(index, rows, mine, server, lab)
+
+
+def setting_draft(reader: Reader, window: Window, server: str, setting: SettingChange) -> dict[str, Any]:
+    """A design for trying a setting under the load recorded in the window."""
+    server_named(reader, server)
+    lab = lab_server(reader)
+    rows = statement_rows(reader, window, server).rows
+    if not any(row.calls_per_s for row in rows):
+        detail = "focus: no call finished in this window, so there is no load to play; move the focus"
+        raise InvalidInput(detail, "focus", "Nothing to play")
+    return setting_trial(setting, rows, server, lab)
 
 
 def workload_draft(reader: Reader, workload_id: int) -> dict[str, Any]:

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { BButton } from 'bootstrap-vue-next'
+import { computed } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
 import FigureText from './FigureText.vue'
 import ProblemLine from './ProblemLine.vue'
@@ -12,9 +13,11 @@ import { useWork } from '@/state/work'
 const props = defineProps<{ remedy: Schemas['Remedy']; server: string; statement: string | null }>()
 const w = useWindow()
 const { problem, busy, run } = useWork()
-const tryIt = (statement: string, index: Schemas['IndexChange']) =>
+const can = computed(() => (props.remedy.index && props.statement) || props.remedy.setting)
+const tryIt = () =>
   run(async () => {
-    const body = { server: props.server, statement, ...index }
+    const change = props.remedy.index && props.statement ? { statement: props.statement, ...props.remedy.index } : { statement: '', table: '', columns: [], setting: props.remedy.setting }
+    const body = { server: props.server, ...change }
     draftKept.value = await answered(api.POST('/api/trials/draft', { params: { query: w.asked.value }, body }))
     await w.router.push({ name: 'new-trial', query: { ...w.kept.value, scope: props.server } })
   })
@@ -42,7 +45,8 @@ const copy = (script: string) => navigator.clipboard.writeText(script)
       >
     </p>
     <p v-for="caution in remedy.cautions" :key="caution" class="mb-1 faded">{{ caution }}</p>
-    <BButton v-if="remedy.index && statement" variant="primary" size="sm" :disabled="busy" data-test="try-it" @click="tryIt(statement, remedy.index)">Try it</BButton>
+    <BButton v-if="can" variant="primary" size="sm" :disabled="busy" data-test="try-it" @click="tryIt">Try it</BButton>
+    <p v-else class="mb-1 faded" data-test="not-tried">{{ remedy.not_tried }}</p>
     <BButton v-if="remedy.script" variant="link" size="sm" @click="copy(remedy.script)">Copy the script</BButton>
     <ProblemLine :problem="problem" />
   </section>

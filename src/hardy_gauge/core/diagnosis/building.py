@@ -14,10 +14,12 @@ from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Signal, S
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, StatementWork
 from hardy_gauge.core.evidence.sources import ChangeFact, RecordedFigure, SettingFact
 from hardy_gauge.core.plans.model import Plan
-from hardy_gauge.core.remedies.remedy import Remedy, RemedyKind
+from hardy_gauge.core.remedies.remedy import NOT_TRIED, Remedy, RemedyKind
+from hardy_gauge.core.remedies.setting import setting_remedy
 
 DAY_S = 86_400.0
 QUIET_S = 60
+UNITS = {"b": 1, "kib": 1024, "kb": 1024, "mib": 2**20, "mb": 2**20, "8kb": 8192, "pages": 8192}
 # days until something ends, and the share of calls that fail: from the first that holds
 BY_DAYS: tuple[tuple[float, Grade], ...] = ((3.0, "act"), (21.0, "plan"), (90.0, "note"))
 BY_FAILURES: tuple[tuple[float, Grade], ...] = ((0.1, "act"), (0.01, "plan"), (0.0, "note"))
@@ -71,7 +73,30 @@ def warns(
 
 def remedy(kind: RemedyKind, title: str, *cautions: str, script: str = "", undo: str = "") -> Remedy:
     """A change in words; its script where every dialect has the same."""
-    return Remedy(kind, title, script, undo, "at once", [], [], list(cautions))
+    return Remedy(kind, title, script, undo, "at once", [], [], list(cautions), not_tried=NOT_TRIED[kind])
+
+
+def change_of(
+    evidence: Evidence, setting: SettingFact, value: float | int | str | bool, title: str, *cautions: str,
+    before: float | int | str | bool | None = None,
+) -> Remedy:  # fmt: skip
+    """A setting given another value, as a script of the server's engine."""
+    restart = "restart" in setting.applies
+    return setting_remedy(
+        evidence.engine, setting.name, value, setting.value if before is None else before, restart, title, *cautions
+    )
+
+
+def in_unit(setting: SettingFact, size: float) -> int:
+    """Bytes in the unit of a setting: bytes, kibibytes, or pages of 8 KiB, rounded up to a whole one."""
+    return -(-int(size) // UNITS.get((setting.unit or "B").lower(), 1))
+
+
+def bytes_of(setting: SettingFact | None) -> float | None:
+    """A size in bytes; None where it is no number."""
+    if setting is None or isinstance(setting.value, bool | str):
+        return None
+    return float(setting.value) * UNITS.get((setting.unit or "B").lower(), 1)
 
 
 def waited(evidence: Evidence, seconds: float) -> Sampled:

@@ -73,6 +73,8 @@ FOLLOWS: tuple[Follows, ...] = (
     Follows("memory_overcommitted", ("cache_too_large", "session_flood", "connection_storm")),
     Follows("storage_filling", ("log_kept_for_lost_replica", "temporary_files_fill", "bloat")),
     Follows("sort_spills", ("temporary_files_fill",)),
+    Follows("sort_spills", ("broadcast_too_large", "partitions_wrong")),
+    Follows("plan_flip", ("broadcast_too_large", "partitions_wrong"), "same subject"),
     Follows("setting_harmed", SETTINGS),
     Follows("settings_differ", (*SETTINGS, "setting_harmed")),
     Follows("log_too_small", ("setting_harmed", "write_amplification", "many_small_calls")),

@@ -19,9 +19,32 @@ class IndexChange:
 
 
 @dataclass(frozen=True)
+class SettingChange:
+    """A setting by the server's own name, with the value to give it and the one it has, as a trial takes them."""
+
+    name: str
+    value: float | int | str | bool
+    before: float | int | str | bool
+
+
+# why a change of a kind cannot be tried as it stands
+NOT_TRIED: dict[RemedyKind, str] = {
+    "talk": "Nothing on a server to try: it is for people to decide.",
+    "capacity": "A lab server has the hardware it has; compare single reads and writes on the new one instead.",
+    "operation": "It is done once, on the server itself.",
+    "rewrite": "The changed text has to be written first; then make a trial of both texts.",
+    "upkeep": "Try it on a copy of the data: how long it takes there is how long it takes here.",
+    "pin": "Play the statement with both plans on a lab server with the same data.",
+    "index change": "To try it, make a trial whose candidate drops the index.",
+    "setting change": "To try it, make a trial with a value for each arm.",
+}
+
+
+@dataclass(frozen=True)
 class Remedy:
-    """A change with its expected effect and side effects. ``applies`` says when it takes effect; ``index`` is what a
-    trial would build, None where the change is of another kind.
+    """A change with its expected effect and side effects. ``applies`` says when it takes effect; ``index`` or ``setting`` is what a
+    trial would change, None where the change is of another kind; ``not_tried`` says why
+    it cannot be tried as it stands.
     """
 
     kind: RemedyKind
@@ -33,3 +56,5 @@ class Remedy:
     side_effects: list[Fact]
     cautions: list[str] = field(default_factory=list)
     index: IndexChange | None = None
+    setting: SettingChange | None = None
+    not_tried: str = ""

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
-from hardy_gauge.core.remedies.remedy import IndexChange
+from hardy_gauge.core.remedies.remedy import IndexChange, SettingChange
 from hardy_gauge.core.statements.rows import StatementRow
 
 ENOUGH = 60  # executions of the goal's statement in a run
@@ -39,6 +39,27 @@ def index_trial(
         },
         "arms": [{"name": "control"}, {"name": "with index", "add_indexes": [{"table": index.table, "columns": index.columns}]}],
         "run": {"seconds": f"{seconds} s", "blocks": 5, "seed": 1},
+    }  # fmt: skip
+
+
+def setting_trial(setting: SettingChange, rows: Sequence[StatementRow], server: str, lab: str) -> dict[str, Any]:
+    """A trial of a setting under the recorded load of a server; the goal is the time of all calls."""
+    called = [row for row in rows if row.calls_per_s > 0]
+    usual = [row.reference_time_per_call_s.value for row in called if row.reference_time_per_call_s]
+    goal_s = ABOVE_USUAL * max(usual, default=0.01)
+    return {
+        "title": f"{setting.name} = {setting.value}",
+        "question": f"Does {setting.name} = {setting.value} help with the load of {server}?",
+        "goal": {"metric": "p95", "at_most": f"{max(1, round(goal_s * 1000))} ms"}, "guardrails": GUARDRAILS,
+        "target": {"server": lab},
+        "workload": {
+            "arrival": {"kind": "open", "rate": f"{sum(row.calls_per_s for row in called):.0f} /s"},
+            "statements": [{"sql": row.text, "weight": row.calls_per_s} for row in called],
+        },
+        "arms": [
+            {"name": "control", "settings": {setting.name: setting.before}}, {"name": "changed", "settings": {setting.name: setting.value}},
+        ],
+        "run": {"seconds": f"{LONGEST_S} s", "blocks": 5, "seed": 1},
     }  # fmt: skip
 
 

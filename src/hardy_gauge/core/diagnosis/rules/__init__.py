@@ -6,6 +6,7 @@ from hardy_gauge.core.diagnosis.rules.cluster.replica_behind import ReplicaBehin
 from hardy_gauge.core.diagnosis.rules.cluster.replica_query_cancelled import ReplicaQueryCancelled
 from hardy_gauge.core.diagnosis.rules.cluster.setting_harmed import SettingHarmed
 from hardy_gauge.core.diagnosis.rules.cluster.settings_differ import SettingsDiffer
+from hardy_gauge.core.diagnosis.rules.cluster.spreading import BroadcastTooLarge, PartitionsWrong
 from hardy_gauge.core.diagnosis.rules.host.clock_off import ClockOff
 from hardy_gauge.core.diagnosis.rules.host.host_setting import HostSetting
 from hardy_gauge.core.diagnosis.rules.host.processor_saturated import ProcessorSaturated
@@ -19,7 +20,12 @@ from hardy_gauge.core.diagnosis.rules.planning.stale_statistics import StaleStat
 from hardy_gauge.core.diagnosis.rules.planning.value_sensitive_plan import ValueSensitivePlan
 from hardy_gauge.core.diagnosis.rules.storage.log_too_small import LogTooSmall
 from hardy_gauge.core.diagnosis.rules.storage.volume_slow import DataVolumeSlow, LogVolumeSlow, VolumeShared
-from hardy_gauge.core.diagnosis.rules.upkeep.running_out import SequenceRunningOut, StorageFilling, TransactionAge
+from hardy_gauge.core.diagnosis.rules.upkeep.running_out import (
+    SequenceRunningOut,
+    StorageFilling,
+    TemporaryFilesFill,
+    TransactionAge,
+)
 from hardy_gauge.core.diagnosis.rules.upkeep.unkept import Bloat, UpkeepOff
 from hardy_gauge.core.diagnosis.rules.waiting.deadlocks import Deadlocks
 from hardy_gauge.core.diagnosis.rules.waiting.held_by_idle import IdleTransaction, LockChain
@@ -44,7 +50,7 @@ RULES: tuple[Rule, ...] = (
     FailingStatement(), SessionFlood(), ConnectionStorm(), PoolerTooSmall(), NetworkSlow(), NewStatement(), WideSelect(), JobInRush(), StatisticsJobInRush(),
     ManySmallCalls(), OverFetch(), ProcessorSaturated(), DataVolumeSlow(), VolumeShared(), LogVolumeSlow(), BurstCreditUsedUp(), CacheTooSmall(),
     ColdCache(), LogTooSmall(), SortSpills(), MemoryOvercommitted(), HostSetting(), LongTransaction(), PreparedTransactionLeft(),
-    UpkeepOff(), Bloat(), TransactionAge(), SequenceRunningOut(), StorageFilling(), ReplicaBehind(), ReplicaQueryCancelled(), LogKept(), MemberDown(),
+    UpkeepOff(), Bloat(), TransactionAge(), SequenceRunningOut(), StorageFilling(), TemporaryFilesFill(), ReplicaBehind(), ReplicaQueryCancelled(), LogKept(), MemberDown(),
     MembersDisagree(), HotPartition(), UnevenLoad(), SettingsDiffer(), UnusedIndex(), DuplicateIndex(), WriteAmplification(),
-    SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(),
+    SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(), BroadcastTooLarge(), PartitionsWrong(),
 )  # fmt: skip

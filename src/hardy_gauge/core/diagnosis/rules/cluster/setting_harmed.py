@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, remedy, since, warns
+from hardy_gauge.core.diagnosis.building import Unasked, change_of, remedy, since, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
@@ -67,10 +67,15 @@ class SettingHarmed(Unasked):
             title, unit, _ = COSTS[name]
             facts.append(Fact(title, figure.value, unit, "counters", figure.typical.value if figure.typical else None))
         before = f" to {change.before}" if change.before else ""
-        remedies = [
-            remedy("setting change", f"Set {change.object} back{before}, and see whether the figures follow",
-                   "Try it on a lab server first where there is one."),
-        ]  # fmt: skip
+        words, caution = (
+            f"Set {change.object} back{before}, and see whether the figures follow",
+            "Ask who changed it, and why.",
+        )
+        settings = evidence.settings if isinstance(evidence.settings, Mapping) else {}
+        known, was = settings.get(change.object), _value(change.before)
+        remedies = [remedy("setting change", words, caution)]
+        if known is not None and (was is not None or known.default is not None):
+            remedies = [change_of(evidence, known, was if was is not None else known.default or 0, words, caution)]
         title = f"Figures are worse since {change.object} was changed"
         more = worse.get("time_s")
         impact = Impact(more.value - more.typical.value, 0.0, more.value) if more and more.typical else None
@@ -85,3 +90,13 @@ class SettingHarmed(Unasked):
             impact,
             Signal("moment", at_us=change.at_us),
         )
+
+
+def _value(text: str) -> float | str | None:
+    """What it was, as the change has it."""
+    if not text:
+        return None
+    try:
+        return float(text)
+    except ValueError:
+        return text

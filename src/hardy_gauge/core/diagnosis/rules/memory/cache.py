@@ -8,16 +8,29 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, since, time_of
+from hardy_gauge.core.diagnosis.building import (
+    Unasked,
+    bytes_of,
+    change_of,
+    costs,
+    figure_of,
+    in_unit,
+    remedy,
+    setting_of,
+    since,
+    time_of,
+)
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
-from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
 from hardy_gauge.core.evidence.sources import ChangeFact
+from hardy_gauge.core.remedies.remedy import Remedy
 
 MORE_READ, AS_MANY_ASKED = 1.5, 1.4
 LEAST_SHARE = 0.05
 ONE_STATEMENT = 0.6  # of the server's time in one statement: then it is that statement
 NEW_WORK = 0.1  # of the server's time in a statement that was not called before
+SMALL, MOST = 0.125, 0.5  # of memory
 CACHE_WORDS = ("cache", "buffer", "pool")
 STARTED_WORDS = ("restart", "took over", "started")
 
@@ -84,10 +97,7 @@ class CacheTooSmall(_MoreReads):
         if started and not resized:
             return []
         facts += [since(evidence, change) for change in resized[:1]]
-        remedies = [
-            remedy("setting change", "Make the buffer cache larger, in small steps",
-                   "The system's own cache gets as much smaller; pages held twice can make it worse. It takes a restart on many engines."),
-        ]  # fmt: skip
+        remedies = [_larger(evidence)]
         title = (
             "More pages are read for no more requests: the buffer cache does not hold what is asked for again and again"
         )
@@ -104,6 +114,23 @@ class CacheTooSmall(_MoreReads):
                 Signal("moment", at_us=resized[0].at_us) if resized else Signal("figure", "pages_read"),
             )
         ]
+
+
+def _larger(evidence: Evidence) -> Remedy:
+    """Twice as large while it is a small part of memory, else half as large again, up to half of memory."""
+    words = "Make the buffer cache larger, in small steps"
+    caution = "The system's own cache gets as much smaller; pages held twice can make it worse. It takes a restart on many engines."
+    cache, memory = (
+        setting_of(evidence, "buffer_cache_bytes"),
+        None if isinstance(evidence.host, Unknown) else evidence.host.memory_bytes,
+    )
+    size = bytes_of(cache)
+    if cache is None or not size or not memory:
+        return remedy("setting change", words, caution)
+    wanted = min(size * (2.0 if size < SMALL * memory else 1.5), MOST * memory)
+    if wanted <= size:
+        return remedy("capacity", "Give the host more memory: the buffer cache has its half of it")
+    return change_of(evidence, cache, in_unit(cache, wanted), words, caution)
 
 
 class ColdCache(_MoreReads):

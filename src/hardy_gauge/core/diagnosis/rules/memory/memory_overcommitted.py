@@ -7,7 +7,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, setting_of
+from hardy_gauge.core.diagnosis.building import (
+    Unasked,
+    bytes_of,
+    change_of,
+    costs,
+    figure_of,
+    in_unit,
+    remedy,
+    setting_of,
+)
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
@@ -19,6 +28,12 @@ FULL = 0.95  # of memory: below, what is swapped is the host's own tendency
 MOST_CACHE = (
     0.6  # of memory for the buffer cache; common practice: a quarter to a half where the system caches pages too
 )
+
+FITS, MOST_LESS = (
+    0.85,
+    0.2,
+)  # of memory that may be promised; a setting is not made smaller than this part of it in one step
+CACHE_STEP = 1.5
 
 
 class MemoryOvercommitted(Unasked):
@@ -51,24 +66,29 @@ class MemoryOvercommitted(Unasked):
             if used.value < FULL * memory:
                 return []
         cache = setting_of(evidence, "buffer_cache_bytes")
-        size = float(cache.value) if cache is not None and isinstance(cache.value, int | float) else 0.0
+        size = bytes_of(cache) or 0.0
         if (bool(memory) and size > MOST_CACHE * float(memory or 0)) != self.of_the_cache:
             return []
         if size:
             facts.append(Fact("buffer cache", size, "B", "settings", float(memory) if memory else None))
         return [
             costs(
-                evidence, self.cause, self.title, Subject("server", evidence.server), spent, facts, self.remedies(), 0.85,
+                evidence, self.cause, self.title, Subject("server", evidence.server), spent, facts, self.remedies(evidence, memory), 0.85,
                 Signal("figure", name),
             )
         ]  # fmt: skip
 
-    def remedies(self) -> list[Remedy]:
-        return [
-            remedy("setting change", "Make the buffers that every session holds smaller, or allow fewer sessions",
-                   "Global + sessions × per session + running statements × per operation must stay below memory."),
-            remedy("capacity", "Give the host more memory"),
-        ]  # fmt: skip
+    def remedies(self, evidence: Evidence, memory: int | None) -> list[Remedy]:
+        words = "Make the buffers that every session holds smaller, or allow fewer sessions"
+        caution = "Global + sessions × per session + running statements × per operation must stay below memory."
+        each, cache = setting_of(evidence, "session_memory_bytes"), bytes_of(setting_of(evidence, "buffer_cache_bytes"))
+        open_, size = figure_of(evidence, "sessions_open"), bytes_of(each)
+        first = remedy("setting change", words, caution)
+        if each is not None and size and memory and cache is not None and open_ is not None and open_.value >= 1:
+            fits = (FITS * memory - cache) / open_.value
+            if MOST_LESS * size <= fits < size:
+                first = change_of(evidence, each, in_unit(each, fits), words, caution)
+        return [first, remedy("capacity", "Give the host more memory")]
 
 
 class CacheTooLarge(MemoryOvercommitted):
@@ -78,9 +98,12 @@ class CacheTooLarge(MemoryOvercommitted):
     of_the_cache = True
     title = "The buffer cache takes so much memory that the host swaps"
 
-    def remedies(self) -> list[Remedy]:
-        return [
-            remedy("setting change", "Make the buffer cache smaller, in small steps",
-                   "More pages are asked of the system's own cache, which has more room then. It takes a restart on many engines."),
-            remedy("capacity", "Give the host more memory"),
-        ]  # fmt: skip
+    def remedies(self, evidence: Evidence, memory: int | None) -> list[Remedy]:
+        words = "Make the buffer cache smaller, in small steps"
+        caution = "More pages are asked of the system's own cache, which has more room then. It takes a restart on many engines."
+        cache = setting_of(evidence, "buffer_cache_bytes")
+        size = bytes_of(cache)
+        first = remedy("setting change", words, caution)
+        if cache is not None and size:
+            first = change_of(evidence, cache, in_unit(cache, size / CACHE_STEP), words, caution)
+        return [first, remedy("capacity", "Give the host more memory")]

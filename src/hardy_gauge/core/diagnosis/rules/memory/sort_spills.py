@@ -2,15 +2,26 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy
+from hardy_gauge.core.diagnosis.building import (
+    Unasked,
+    bytes_of,
+    change_of,
+    costs,
+    figure_of,
+    in_unit,
+    remedy,
+    setting_of,
+)
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
-from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
+from hardy_gauge.core.remedies.remedy import Remedy
 
 LEAST_BYTES_PER_S = 1e6
 LEAST_SHARE = 0.02
 TIMES_USUAL = 1.5
 FAMILY = "temporary space"
+STEP, PART = 4.0, 0.25
 
 
 class SortSpills(Unasked):
@@ -34,8 +45,7 @@ class SortSpills(Unasked):
         usual = written.typical.value if written.typical is not None else None
         facts = [Fact("temporary bytes written", written.value, "B/s", "counters", usual)]
         remedies = [
-            remedy("setting change", "Give a sort more memory, for the services that need it rather than for all",
-                   "It is used by every sort that runs: sessions × sorts must fit into memory."),
+            _more(evidence),
             remedy("rewrite", "Sort fewer rows or narrower ones, or let an index give the order"),
         ]  # fmt: skip
         return [
@@ -51,3 +61,21 @@ class SortSpills(Unasked):
                 Signal("figure", "temporary_bytes"),
             )
         ]
+
+
+def _more(evidence: Evidence) -> Remedy:
+    """Four times as much, as long as a sort of every active session would fit into a quarter of memory."""
+    words = "Give a sort more memory, for the services that need it rather than for all"
+    caution = "It is used by every sort that runs: sessions × sorts must fit into memory."
+    setting, samples = setting_of(evidence, "sort_memory_bytes"), evidence.samples
+    memory = None if isinstance(evidence.host, Unknown) else evidence.host.memory_bytes
+    size = bytes_of(setting)
+    if setting is None or not size or not memory or not isinstance(samples, Samples):
+        return remedy("setting change", words, caution)
+    fits = PART * memory / max(samples.active_sessions, 1.0)
+    wanted = min(STEP * size, fits)
+    return (
+        remedy("setting change", words, caution)
+        if wanted <= size
+        else change_of(evidence, setting, in_unit(setting, wanted), words, caution)
+    )

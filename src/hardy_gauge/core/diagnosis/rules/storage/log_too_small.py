@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.building import (
+    Unasked,
+    bytes_of,
+    change_of,
+    figure_of,
+    in_unit,
+    remedy,
+    setting_of,
+    warns,
+)
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Samples, Source
 from hardy_gauge.core.evidence.sources import RecordedFigure
+from hardy_gauge.core.remedies.remedy import Remedy
 
 FORCED = 0.8
 # seconds between forced checkpoints: common practice, minutes to tens of minutes
 OFTEN_S, VERY_OFTEN_S = 150.0, 60.0
 TIMES_USUAL = 2.0
+ROOM, STEP = 1.5, 4.0  # of what is written in an interval; the largest step
 WRITING, FELT = ("data write", "log write"), 0.5  # of the server's time
 
 
@@ -35,10 +46,7 @@ class LogTooSmall(Unasked):
         if log is not None:
             facts.append(Fact("log written", log.value, "B/s", "counters", log.typical.value if log.typical else None))
         grade: Grade = "plan" if every_s <= VERY_OFTEN_S and self._felt(evidence, forced) else "note"
-        remedies = [
-            remedy("setting change", "Let the log be larger, so that checkpoints come by time",
-                   "Starting again after a crash takes longer, and the log takes more room on its volume."),
-        ]  # fmt: skip
+        remedies = [self._larger(evidence, log)]
         title = f"The log is so small that it forces a checkpoint each {every_s:.0f} s"
         return [
             warns(
@@ -52,6 +60,17 @@ class LogTooSmall(Unasked):
                 signal=Signal("figure", "checkpoints_forced"),
             )
         ]
+
+    def _larger(self, evidence: Evidence, log: RecordedFigure | None) -> Remedy:
+        """What is written in one interval and half as much again, at most four times as large in one step."""
+        words = "Let the log be larger, so that checkpoints come by time"
+        caution = "Starting again after a crash takes longer, and the log takes more room on its volume."
+        capacity, interval = setting_of(evidence, "log_capacity_bytes"), setting_of(evidence, "checkpoint_interval_s")
+        size = bytes_of(capacity)
+        if capacity is None or size is None or log is None or interval is None or isinstance(interval.value, str):
+            return remedy("setting change", words, caution)
+        wanted = min(ROOM * log.value * float(interval.value), STEP * size)
+        return change_of(evidence, capacity, in_unit(capacity, max(wanted, size * ROOM)), words, caution)
 
     def _felt(self, evidence: Evidence, forced: RecordedFigure) -> bool:
         """It was not always so, or calls wait for what checkpoints write: what has always been and costs nothing is a note."""

@@ -18,7 +18,7 @@ from hardy_gauge.core.diagnosis.building import (
     warns,
 )
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Impact, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.diagnosis.rules.upkeep.unkept import OFF
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
 from hardy_gauge.core.evidence.sources import TableUse
@@ -26,6 +26,7 @@ from hardy_gauge.core.evidence.sources import TableUse
 MOST_AGE = 2.0**31  # SQL servers number transactions with 32 bits: half of them may lie between the oldest and now
 OLD = 0.1  # of them: below, upkeep has all the time it wants
 NEARLY_FULL = 0.97
+MOSTLY = 0.5  # of a volume's growth
 RESETS = 0.0  # growth a day at and below which nothing runs out
 
 
@@ -164,5 +165,42 @@ class StorageFilling(Unasked):
             title = f"Volume {volume.name} is full" if full else f"Volume {volume.name} is full in {when}"
             found.append(
                 warns(self.cause, title, Subject("volume", volume.name), grade, facts, remedies, 0.85, _impact(days))
+            )
+        return found
+
+
+class TemporaryFilesFill(Unasked):
+    """A volume fills lately, and most of what comes are temporary files."""
+
+    cause = "temporary_files_fill"
+    needs: tuple[Source, ...] = ("volumes", "figures")
+
+    def examine(self, evidence: Evidence) -> list[Finding]:
+        assert not isinstance(evidence.volumes, Unknown)
+        written = figure_of(evidence, "temporary_bytes")
+        if written is None:
+            return []
+        found = []
+        for volume in evidence.volumes:
+            if not volume.lately or not volume.days_left:
+                continue
+            growth = (volume.capacity_bytes - volume.used_bytes) / (volume.days_left * DAY_S)
+            if written.value < MOSTLY * growth:
+                continue
+            facts = [
+                Fact("temporary bytes written", written.value, "B/s", "counters", written.typical.value if written.typical else None),
+                Fact("the volume grows by", growth, "B/s", "host"),
+            ]  # fmt: skip
+            remedies = [
+                remedy("operation", "Find the call that sorts or joins so much, and end it if nobody needs it", "What it has done is lost."),
+                remedy("setting change", "Limit the temporary files of a session", "Calls that need more fail."),
+            ]  # fmt: skip
+            title = f"Temporary files fill volume {volume.name}"
+            grade = grade_by_days(volume.days_left)
+            subject, impact = Subject("volume", volume.name), _impact(volume.days_left)
+            found.append(
+                warns(
+                    self.cause, title, subject, grade, facts, remedies, 0.8, impact, Signal("figure", "temporary_bytes")
+                )
             )
         return found

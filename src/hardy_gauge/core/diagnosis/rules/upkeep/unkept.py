@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, changed, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, change_of, changed, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
@@ -38,11 +38,10 @@ class UpkeepOff(Unasked):
         found = []
         if off is not None:
             title = f"Upkeep is switched off ({off.name})"
-            back = remedy(
-                "setting change",
-                f"Set {off.name} back to {off.default}",
+            back = change_of(
+                evidence, off, off.default if off.default is not None else "on", f"Set {off.name} back to {off.default or 'on'}",
                 "What has waited is cleaned at once: begin outside the rush.",
-            )
+            )  # fmt: skip
             found.append(
                 warns(
                     self.cause,

@@ -7,14 +7,16 @@ transaction by that its session does nothing, from a hot row by that the holder 
 from __future__ import annotations
 
 from hardy_gauge.core.activity.waiting import IDLE
-from hardy_gauge.core.diagnosis.building import Unasked, costs, remedy, waited
+from hardy_gauge.core.diagnosis.building import Unasked, change_of, costs, remedy, setting_of, waited
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Samples, Source, Unknown
 from hardy_gauge.core.evidence.sources import Waiting
+from hardy_gauge.core.remedies.remedy import Remedy
 
 LEAST_SHARE = 0.02
 LEAST_WAITED_S = 10.0
+LIMIT_S = 60  # far above what an application needs between two calls; common practice
 CHAIN = 2  # sessions one behind the other, without the one that holds
 
 
@@ -54,8 +56,7 @@ class _HeldByIdle(Unasked):
         who = root.service or root.user or "its application"
         remedies = [
             remedy("talk", f"Let {who} commit before it does anything else", "What it changed stays locked until its transaction ends."),
-            remedy("setting change", "End transactions that idle for longer than the application ever needs",
-                   "Who is ended must begin its transaction again; set it well above the longest pause that is meant."),
+            _limit(evidence),
             remedy("operation", f"End session {root.session} if it is still there", "What it has done in its transaction is taken back."),
         ]  # fmt: skip
         subject = (
@@ -66,6 +67,16 @@ class _HeldByIdle(Unasked):
         return costs(
             evidence, self.cause, self.title(root), subject, waited(evidence, root.waited_s), facts, remedies, 0.9
         )
+
+
+def _limit(evidence: Evidence) -> Remedy:
+    words = "End transactions that idle for longer than the application ever needs"
+    caution = "Who is ended must begin its transaction again; set it well above the longest pause that is meant."
+    setting = setting_of(evidence, "idle_transaction_timeout_s")
+    if setting is None or setting.value not in (0, 0.0, "0"):
+        return remedy("setting change", words, caution)
+    value = LIMIT_S * (1000 if (setting.unit or "").lower() == "ms" else 1)
+    return change_of(evidence, setting, value, words, caution)
 
 
 def _is_chain(root: Waiting) -> bool:
