@@ -103,7 +103,7 @@ def messages(reader: Reader, server: Server, focus: Span) -> Sequence[e.Message]
     if "messages" not in server.abilities:
         return Unknown("the server does not report its log")
     return [
-        e.Message(one.severity, one.code, one.shape, one.count, one.first_us, one.fingerprint, one.detail)
+        e.Message(one.severity, one.code, one.shape, one.count, one.first_us, one.fingerprint, one.detail, one.text)
         for one in messages_in(reader, [server], focus)
     ]
 

@@ -32,7 +32,9 @@ def executions(
         frame = segments.read(session, [server.id], "execution", focus.since_us, focus.until_us)
     if frame.is_empty():
         return {}
-    rows = "rows_examined" if "rows_examined" in frame.columns else "rows_returned"
+    rows = next((name for name in ("rows_examined", "rows_returned") if name in frame.columns), None)
+    if rows is None:  # the log tells how long, not how much
+        return {}
     found = {}
     for (number,), mine in frame.partition_by("statement", as_dict=True).items():
         text = texts.get(int(number))
@@ -47,6 +49,8 @@ def executions(
 
 def _kinds(mine: pl.DataFrame, rows: str, work: StatementWork) -> ExecutionKinds | None:
     """What was recorded is divided where its rows are; what was not recorded counts to the smaller kind."""
+    if "plan_key" not in mine.columns:
+        return None
     known = mine.select(pl.col(rows).cast(pl.Float64).alias("rows"), "duration_s", "plan_key").drop_nulls("rows")
     if len(known) < FEWEST:
         return None

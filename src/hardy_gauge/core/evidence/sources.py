@@ -63,7 +63,7 @@ class OldTransaction:
 
 @dataclass(frozen=True)
 class Message:
-    """Messages of one shape in the log over the focus."""
+    """Messages of one shape in the log over the focus, with the statement that ran when they were said most often."""
 
     severity: str
     code: str
@@ -72,6 +72,7 @@ class Message:
     first_us: int
     fingerprint: str
     detail: str
+    text: str = ""
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,6 @@
 """Indexes that cost writes and give nothing: never read since they are counted, or the beginning of another one.
 
-Quiet where the statistics are young, the index enforces something, or the server is a replica: what is read on another server is not
+Quiet, or unsure, where the statistics are young; quiet where the index enforces something, or the server is a replica: what is read on another server is not
 seen here. Common practice: look at every server of a cluster before an index goes.
 """
 
@@ -16,6 +16,7 @@ from hardy_gauge.core.evidence.sources import IndexUse, TableUse
 from hardy_gauge.core.remedies.remedy import Remedy
 
 COUNTED_S = 7 * 86_400.0  # a week has every rhythm but the month's end
+YOUNG_S, READ_MUCH = 300.0, 1000.0  # counted for so long, with so many lookups of another index of the table meanwhile
 LEAST_BYTES = 2**20
 WRITERS = ("primary", "single", "member")
 
@@ -46,7 +47,7 @@ class _Needless(Unasked):
         return [
             warns(
                 self.cause, title, Subject("index", index.name), "note", self.facts(index, table, evidence.focus.until_us),
-                [_drop(index, table)], 0.8, Impact(float(index.bytes or 0), float(index.bytes or 0), float(index.bytes or 0), "B"),
+                [_drop(index, table)], self.confidence(index, evidence.focus.until_us), Impact(float(index.bytes or 0), float(index.bytes or 0), float(index.bytes or 0), "B"),
                 changed(evidence, index.name) or changed(evidence, table.name) or built(index),
             )
             for table in evidence.tables.values()
@@ -55,6 +56,9 @@ class _Needless(Unasked):
 
     def found(self, table: TableUse, now_us: int) -> Iterator[tuple[IndexUse, str]]:
         raise NotImplementedError
+
+    def confidence(self, index: IndexUse, now_us: int) -> float:
+        return 0.8
 
     def facts(self, index: IndexUse, table: TableUse, now_us: int) -> list[Fact]:
         known = [Fact("size", float(index.bytes), "B", "index counters")] if index.bytes is not None else []
@@ -70,22 +74,28 @@ class _Needless(Unasked):
 
 
 class UnusedIndex(_Needless):
-    """No lookup since it is counted, for a week at least."""
+    """No lookup since it is counted: for a week at least, or for less while other indexes of its table are read all the time."""
 
     cause = "unused_index"
 
     def found(self, table: TableUse, now_us: int) -> Iterator[tuple[IndexUse, str]]:
+        read = max((one.lookups_counted or 0.0 for one in table.indexes), default=0.0)
         for index in table.indexes:
             since = index.counted_since_us
-            if (
-                not _droppable(index)
-                or index.lookups_counted != 0
-                or since is None
-                or (now_us - since) / 1e6 < COUNTED_S
-            ):
+            if not _droppable(index) or index.lookups_counted != 0 or since is None or (index.bytes or 0) < LEAST_BYTES:
                 continue
-            if (index.bytes or 0) >= LEAST_BYTES:
-                yield index, f"Index {index.name} was not read in {(now_us - since) / 8.64e10:.0f} days"
+            counted_s = (now_us - since) / 1e6
+            if counted_s >= COUNTED_S:
+                yield index, f"Index {index.name} was not read in {counted_s / 86_400:.0f} days"
+            elif counted_s >= YOUNG_S and read >= READ_MUCH:
+                yield (
+                    index,
+                    f"Index {index.name} was not read in {counted_s / 60:.0f} minutes, which is little to go by",
+                )
+
+    def confidence(self, index: IndexUse, now_us: int) -> float:
+        since = index.counted_since_us
+        return 0.8 if since is not None and (now_us - since) / 1e6 >= COUNTED_S else 0.4
 
 
 class DuplicateIndex(_Needless):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from hardy_gauge.core.diagnosis.building import (
     Unasked,
     bytes_of,
@@ -11,10 +13,11 @@ from hardy_gauge.core.diagnosis.building import (
     in_unit,
     remedy,
     setting_of,
+    time_of,
 )
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
-from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
+from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, StatementWork, Unknown
 from hardy_gauge.core.remedies.remedy import Remedy
 
 LEAST_BYTES_PER_S = 1e6
@@ -22,6 +25,7 @@ LEAST_SHARE = 0.02
 TIMES_USUAL = 1.5
 FAMILY = "temporary space"
 STEP, PART = 4.0, 0.25
+OF_A_STATEMENT = 0.1  # of the server's time in the statement that writes most of them
 
 
 class SortSpills(Unasked):
@@ -34,16 +38,25 @@ class SortSpills(Unasked):
         samples, written = evidence.samples, figure_of(evidence, "temporary_bytes")
         assert isinstance(samples, Samples)
         spent = samples.by_family.get(FAMILY, Sampled(0.0, 0.0, 0.0))
+        heaviest = _heaviest(evidence)
+        felt = spent.active_sessions >= LEAST_SHARE * samples.active_sessions
         if (
-            written is None
-            or written.value < LEAST_BYTES_PER_S
-            or spent.active_sessions < LEAST_SHARE * samples.active_sessions
-        ):
+            heaviest is not None and not felt
+        ):  # engines whose sorts wait for nothing while they write: the statement's time tells
+            spent = time_of(evidence, heaviest.fingerprint) or spent
+            felt = spent.active_sessions >= OF_A_STATEMENT * samples.active_sessions
+        if written is None or written.value < LEAST_BYTES_PER_S or not felt:
             return []
         if written.ratio is not None and written.ratio < TIMES_USUAL:
             return []
         usual = written.typical.value if written.typical is not None else None
         facts = [Fact("temporary bytes written", written.value, "B/s", "counters", usual)]
+        if heaviest is not None and heaviest.temporary_pages:
+            facts.append(
+                Fact(
+                    "temporary pages for each call", heaviest.temporary_pages / heaviest.calls, "", "statement counters"
+                )
+            )
         remedies = [
             _more(evidence),
             remedy("rewrite", "Sort fewer rows or narrower ones, or let an index give the order"),
@@ -53,7 +66,9 @@ class SortSpills(Unasked):
                 evidence,
                 self.cause,
                 "Sorts and hashes go to temporary files",
-                Subject("server", evidence.server),
+                Subject("statement", heaviest.fingerprint, heaviest.text)
+                if heaviest
+                else Subject("server", evidence.server),
                 spent,
                 facts,
                 remedies,
@@ -61,6 +76,16 @@ class SortSpills(Unasked):
                 Signal("figure", "temporary_bytes"),
             )
         ]
+
+
+def _heaviest(evidence: Evidence) -> StatementWork | None:
+    """The statement that writes most temporary pages, where statements report them."""
+    works = evidence.statements.values() if isinstance(evidence.statements, Mapping) else ()
+    return max(
+        (one for one in works if one.temporary_pages and one.calls),
+        key=lambda one: one.temporary_pages or 0.0,
+        default=None,
+    )
 
 
 def _more(evidence: Evidence) -> Remedy:

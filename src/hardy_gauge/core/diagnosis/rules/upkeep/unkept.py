@@ -13,7 +13,7 @@ from hardy_gauge.core.evidence.sources import SettingFact, TableUse
 OFF = ("off", False, "false", "no", 0)
 # of a table: spare pages, from which on a scan reads markedly more than it has to; below, upkeep has left room that is used again
 SPARE, MUCH_SPARE = 0.35, 0.6
-LEAST_BYTES = 16 * 2**20
+LEAST_BYTES = 8 * 2**20
 DEAD = 0.3
 
 
@@ -86,17 +86,22 @@ class Bloat(Unasked):
         return [found for table in evidence.tables.values() if (found := self._one(table)) is not None]
 
     def _one(self, table: TableUse) -> Finding | None:
-        if table.spare_bytes is None or table.heap_bytes < LEAST_BYTES:
+        if table.heap_bytes < LEAST_BYTES:
             return None
-        share = table.spare_bytes / table.heap_bytes
+        spare = table.spare_bytes
+        if spare is None and table.dead_rows is not None:  # where the pages are not looked into, dead rows tell
+            spare = int(table.heap_bytes * table.dead_rows / max(table.rows + table.dead_rows, 1.0))
+        if spare is None:
+            return None
+        share = spare / table.heap_bytes
         if share < SPARE:
             return None
         facts = [
             Fact(
                 "pages that its rows do not need",
-                float(table.spare_bytes),
+                float(spare),
                 "B",
-                "table counters",
+                "table counters" if table.spare_bytes is not None else "dead rows of all rows",
                 float(table.heap_bytes),
             ),
             Fact("of the table", share, "share", "table counters"),
@@ -114,7 +119,7 @@ class Bloat(Unasked):
                 "It keeps the table to itself meanwhile, and needs its size free.",
             ),
         ]
-        impact = Impact(float(table.spare_bytes), float(table.spare_bytes), float(table.spare_bytes), "B")
+        impact = Impact(float(spare), float(spare), float(spare), "B")
         return warns(
             self.cause, f"{share:.0%} of table {table.name} is room that its rows do not need", Subject("table", table.name), grade, facts,
             remedies, 0.8, impact,

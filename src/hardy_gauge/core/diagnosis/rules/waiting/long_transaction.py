@@ -8,19 +8,19 @@ from hardy_gauge.core.diagnosis.finding import Finding, Grade, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.remedies.remedy import Remedy
 
-OLD_S, VERY_OLD_S = 3600.0, 6 * 3600.0
+OLD_S, VERY_OLD_S = 600.0, 3 * 3600.0
 LEFT_S = 300.0  # a prepared transaction is ended within seconds
 TIMES_USUAL = 3.0
 SAME = 0.8  # of the oldest age: then it is the same transaction
 
 
 class LongTransaction(Unasked):
-    """The oldest transaction is older than an hour and far older than usual."""
+    """The oldest transaction works for ten minutes and longer, and is far older than usual."""
 
     cause = "long_transaction"
     needs: tuple[Source, ...] = ("figures",)
     prepared, old_s = False, OLD_S
-    words = "A transaction has been open for hours"
+    words = "A transaction has been open for long"
 
     def examine(self, evidence: Evidence) -> list[Finding]:
         oldest, prepared, dead = (

@@ -9,6 +9,7 @@ from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.diagnosis.rules.waiting.deadlocks import is_deadlock
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
+from hardy_gauge.core.evidence.sources import Message
 
 LEAST_SHARE = 0.01
 LEAST = 5.0
@@ -52,4 +53,23 @@ class FailingStatement(Unasked):
                     0.9 if words else 0.8, Impact(errors, errors, errors, "calls"), Signal("errors", work.fingerprint),
                 )
             )  # fmt: skip
-        return found
+        return found + [self._never_well(m) for m in messages if self._is_never_well(evidence, m)]
+
+    def _is_never_well(self, evidence: Evidence, message: Message) -> bool:
+        """A statement of which no call ended well is in no counter: the log alone knows of it."""
+        assert isinstance(evidence.statements, Mapping)
+        known = not message.fingerprint or message.fingerprint in evidence.statements
+        return message.severity == "error" and not known and message.count >= LEAST and not is_deadlock(message)
+
+    def _never_well(self, message: Message) -> Finding:
+        count = float(message.count)
+        facts = [
+            Fact("calls that fail", count, "calls", "log"),
+            Fact("of its calls", 1.0, "share", "log and statement counters"),
+        ]
+        remedies = [remedy("talk", "Show its application what fails", "Nothing on the server mends it.")]
+        subject = Subject("statement", message.fingerprint, message.text)
+        return warns(
+            self.cause, f"Calls fail: {message.shape}", subject, grade_by_failures(1.0), facts, remedies, 0.8, Impact(count, count, count, "calls"),
+            Signal("errors", message.fingerprint),
+        )  # fmt: skip

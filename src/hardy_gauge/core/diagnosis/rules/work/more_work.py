@@ -19,6 +19,8 @@ ALL_BUSIER = 0.5  # a statement's growth ÷ that of all calls must be above its 
 MORE_ROWS, LEAST_ROWS, LEAST_WIDE = 4.0, 50.0, 5.0
 FROM = re.compile(r"\bfrom\s+([\w.\"]+)", re.IGNORECASE)
 FEWER = 0.8
+MUCH = 0.2  # of the server's time, from which on something is told though nothing is known of other days
+MOST_CALLS, OFTEN, SHORT_S = 0.5, 200.0, 0.002
 # jobs of their own: what they ask of the server is not an application's statement
 JOB = re.compile(r"\s*(copy|backup|analyze|vacuum|alter|create|drop|reindex)\b", re.IGNORECASE)
 EVERY_COLUMN = re.compile(r"\s*select\s+(distinct\s+)?([\w\"]+\.)?\*", re.IGNORECASE)
@@ -77,7 +79,13 @@ class WideSelect(_OfApplications):
         typical, rows = work.typical_rows_per_call, work.rows_returned / work.calls
         grown = typical is not None and rows > MORE_ROWS * max(typical.value, 1.0)
         instead = work.known_before is False and _takes_the_place(evidence, work)
-        if not is_wide(work) or not (instead or grown):
+        # nothing is known of other days: what takes so much of the time is told, less surely
+        alone = (
+            work.known_before is None
+            and rows >= LEAST_ROWS / 2
+            and spent.active_sessions >= MUCH / 2 * _active(evidence)
+        )
+        if not is_wide(work) or not (instead or grown or alone):
             return
         facts = [
             Fact("rows for each call", rows, "rows", "statement counters", typical.value if typical else None),
@@ -89,7 +97,14 @@ class WideSelect(_OfApplications):
         ]  # fmt: skip
         title = "A statement asks for every column and many rows"
         yield costs(
-            evidence, self.cause, title, Subject("statement", work.fingerprint, work.text), spent, facts, remedies, 0.8
+            evidence,
+            self.cause,
+            title,
+            Subject("statement", work.fingerprint, work.text),
+            spent,
+            facts,
+            remedies,
+            0.5 if alone else 0.8,
         )
 
 
@@ -101,6 +116,9 @@ class ManySmallCalls(_OfApplications):
     def one(self, evidence: Evidence, work: StatementWork, spent: Sampled) -> Iterator[Finding]:
         typical, each = work.typical_calls_per_s, work.typical_time_per_call_s
         rate = work.calls / max(evidence.covered_s, 1.0)
+        if work.known_before is None:
+            yield from self._alone(evidence, work, spent, rate)
+            return
         if (
             typical is None
             or typical.value <= 0
@@ -128,6 +146,42 @@ class ManySmallCalls(_OfApplications):
             evidence, self.cause, f"Called {rate / typical.value:.0f} times as often as on days like this", Subject("statement", work.fingerprint, work.text),
             spent, facts, remedies, 0.8,
         )  # fmt: skip
+
+    def _alone(self, evidence: Evidence, work: StatementWork, spent: Sampled, rate: float) -> Iterator[Finding]:
+        """Nothing is known of other days: one statement by its key has most of all calls, each short, and much of the time."""
+        assert isinstance(evidence.statements, Mapping)
+        of_all = work.calls / max(sum(one.calls for one in evidence.statements.values()), 1.0)
+        per_call, rows = work.time_s / work.calls, work.rows_returned / work.calls
+        if (
+            of_all < MOST_CALLS
+            or rate < OFTEN
+            or per_call > SHORT_S
+            or rows > 1.5
+            or spent.active_sessions < MUCH * _active(evidence)
+        ):
+            return
+        facts = [
+            Fact("calls", rate, "/s", "statement counters"), Fact("of all calls", of_all, "share", "statement counters"),
+            Fact("time per call", per_call, "s", "statement counters"), Fact("rows for each call", rows, "rows", "statement counters"),
+        ]  # fmt: skip
+        remedies = [
+            remedy(
+                "rewrite",
+                "Ask once for all rows that are wanted, instead of once for each",
+                "The answer is larger and comes at once.",
+            )
+        ]
+        subject = Subject("statement", work.fingerprint, work.text)
+        yield costs(
+            evidence,
+            self.cause,
+            f"Called {rate:,.0f} times a second, for a row each time",
+            subject,
+            spent,
+            facts,
+            remedies,
+            0.5,
+        )
 
 
 class OverFetch(_OfApplications):
@@ -160,6 +214,10 @@ class OverFetch(_OfApplications):
             evidence, self.cause, f"Each call fetches {rows / max(typical.value, 1.0):.0f} times as many rows as on days like this",
             Subject("statement", work.fingerprint, work.text), spent, facts, remedies, 0.8,
         )  # fmt: skip
+
+
+def _active(evidence: Evidence) -> float:
+    return evidence.samples.active_sessions if isinstance(evidence.samples, Samples) else 0.0
 
 
 def is_wide(work: StatementWork) -> bool:
