@@ -30,7 +30,7 @@ def main() -> None:
     tasks = [(seed + turn, number) for turn in range(rounds) for number in range(len(CAUSES))]
     quiet = [(seed * 100 + look, None) for look in range(looks)]
     workers = int(os.environ.get("WORKERS", "2"))
-    with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn"), max_tasks_per_child=40) as pool:
+    with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
         found = [one for one in pool.map(played, tasks) if one is not None]
         silent = [one for one in pool.map(played, quiet) if one is not None]
     SHEET.write_text(
