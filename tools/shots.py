@@ -18,7 +18,7 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
 
 # views of which the day's picture is enough
-BY_DAY = ("tables",)
+BY_DAY = ("tables", "handbook", "plan", "reports", "setup")
 
 
 def views(page: Page, base: str) -> dict[str, str]:
@@ -42,6 +42,8 @@ def views(page: Page, base: str) -> dict[str, str]:
         report = api.post("reports", params={"focus": "PT30M"}, json={"server": "desk-a"}).json()["id"]
     return {
         "fleet": "/fleet",
+        "findings": "/findings",
+        "handbook": "/handbook?open=cause/missing_index",
         "server": "/servers/desk-a",
         "tables": "/servers/desk-a/objects",
         "ledger": "/ledger?scope=desk-a",

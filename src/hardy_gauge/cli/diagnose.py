@@ -16,7 +16,6 @@ from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.narrative.findings import report_lines
 from hardy_gauge.diagnose.report import diagnosis_document
-from hardy_gauge.diagnose.scenario_play import read_scenario, recorded
 from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, server_named, servers_in
@@ -73,6 +72,11 @@ def _moment(text: str) -> int | None:
 @contextmanager
 def _reader(data: Path, scenario: Path | None, at_us: int | None, names: list[str]) -> Iterator[Reader]:
     if scenario is not None:
+        from hardy_gauge.diagnose.scenario_play import (
+            read_scenario,
+            recorded,
+        )  # loads the simulator, which no other command needs
+
         played = read_scenario(scenario)
         if unknown := [name for name in names if name not in played.servers()]:
             raise InvalidInput(

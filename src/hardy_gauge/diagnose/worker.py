@@ -22,7 +22,7 @@ log = logging.getLogger(__name__)
 EVERY_S = 60.0
 BETWEEN_S = 0.2
 # after each server the worker rests for so many times as long as it took, so that it never takes a core to itself
-RESTS = 4.0
+RESTS = 2.0
 
 
 def diagnose_server(reader: Reader, server: Server) -> Examined:

@@ -36,7 +36,7 @@ const answer = useAnswer(
 )
 const kept = (name: string, first: string) => computed({ get: () => String(w.route.query[name] ?? first), set: (value: string) => w.change({ [name]: value === first ? undefined : value }) })
 const state = kept('state', 'open')
-const grade = kept('grade', 'note')
+const grade = kept('grade', 'plan')
 const search = kept('search', '')
 const order = computed(() => (w.route.query.sort ? String(w.route.query.sort) : undefined))
 const all = computed(() => answer.data.value?.findings ?? [])

@@ -10,14 +10,14 @@ const sessions = (one: Found) => (one.finding.impact.unit === 'sessions' && one.
 const left = (one: Found) => (one.finding.impact.unit === 's' ? one.finding.impact.value : null)
 
 export const COLUMNS: Column<Found>[] = [
-  { key: 'grade', title: 'grade', value: (one) => GRADES.indexOf(one.finding.grade) },
+  { key: 'grade', title: 'grade', value: (one) => GRADES.indexOf(one.finding.grade), width: '70px' },
   { key: 'title', title: 'finding', value: (one) => one.finding.title, wide: true },
-  { key: 'server', title: 'server', value: (one) => one.server },
-  { key: 'share', title: 'of its time', unit: 'share', value: (one) => one.finding.share || null, missing: '–' },
+  { key: 'server', title: 'server', value: (one) => one.server, width: '100px' },
+  { key: 'share', title: 'of its time', unit: 'share', value: (one) => one.finding.share || null, missing: '–', width: '82px' },
   { key: 'sessions', title: 'active sessions', unit: 'sessions', value: sessions, missing: '–' },
-  { key: 'left', title: 'time left', unit: 's', value: left, missing: '–' },
+  { key: 'left', title: 'time left', unit: 's', value: left, missing: '–', width: '84px' },
   { key: 'confidence', title: 'confidence', unit: 'share', value: (one) => one.finding.confidence },
-  { key: 'since', title: 'since', value: (one) => one.since_us, width: '124px' },
+  { key: 'since', title: 'since', value: (one) => one.since_us, width: '132px' },
   { key: 'cause', title: 'cause', value: (one) => one.finding.cause },
   { key: 'cluster', title: 'cluster', value: (one) => one.cluster },
   { key: 'state', title: 'state', value: (one) => one.state },

@@ -38,8 +38,8 @@ const columns = computed(() => {
         >
       </template>
       <template #words="{ row }">
-        <span v-if="row.finding" class="mark" :title="`${row.grade}: ${row.finding}`"><GradeGlyph :grade="row.grade" bare /></span
-        ><span class="words" :title="row.finding"
+        <span v-if="row.finding" class="asks" :title="`${row.grade}: ${row.finding}`"><GradeGlyph :grade="row.grade" bare /></span
+        ><span class="words" :class="{ long: row.finding && !row.unusual }" :title="row.finding"
           ><template v-if="row.finding && !row.unusual">{{ row.finding }}</template
           ><template v-else>{{ row.words }}</template
           ><template v-if="row.unlike">, {{ row.peer_words }}</template></span
@@ -117,7 +117,15 @@ const columns = computed(() => {
   color: var(--faded);
   white-space: nowrap;
 }
-.mark {
+.long {
+  display: inline-block;
+  max-width: calc(100% - 34px);
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  vertical-align: bottom;
+}
+.asks {
   margin-right: 7px;
 }
 .cluster :deep(.unusual) .words {

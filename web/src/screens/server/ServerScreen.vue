@@ -43,6 +43,10 @@ const ledger = useAnswer(
   ({ query }) => api.GET('/api/ledger', { params: { query } }),
   () => w.following.value,
 )
+const all = computed(() => sheet.data.value?.findings.findings ?? [])
+const asks = (one: (typeof all.value)[number]) => !one.finding.root && one.finding.grade !== 'note' && one.state !== 'set aside'
+const asking = computed(() => all.value.filter(asks))
+const notes = computed(() => all.value.filter((one) => !asks(one)))
 const { problem, run } = useWork()
 
 const report = () =>
@@ -72,7 +76,11 @@ const report = () =>
           <GaugeScale :name="gauge.title" :value="gauge.value" :low="gauge.low" :high="gauge.high" :reference="gauge.centre" :unit="gauge.unit" :width="168" />
         </div>
       </div>
-      <FindingNote v-for="one in data.findings.findings" :key="one.finding.cause + one.finding.subject.name" :found="one" brief />
+      <FindingNote v-for="one in asking" :key="one.id" :found="one" brief />
+      <details v-if="notes.length" class="mb-2" data-test="notes">
+        <summary class="faded">{{ notes.length }} {{ notes.length === 1 ? 'note or consequence' : 'notes and consequences' }}</summary>
+        <FindingNote v-for="one in notes" :key="one.id" :found="one" brief class="mt-2" />
+      </details>
       <UnknownNote :unknown="data.findings.unknown" />
       <div class="cols two">
         <div>
