@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import polars as pl
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 
 from hardy_gauge.core.evidence import sources as e
 from hardy_gauge.core.evidence.evidence import Unknown
@@ -227,10 +227,22 @@ def host(server: Server) -> e.HostFacts | Unknown:
 
 def changes(reader: Reader, server: Server, focus: Span) -> Sequence[e.ChangeFact]:
     """What changed in the focus or in the hour before it, the last first."""
+    return _changes(reader, Change.server_id == server.id, focus)
+
+
+def changes_beside(reader: Reader, server: Server, focus: Span) -> Sequence[e.ChangeFact]:
+    """Starts, stops and versions of the other servers of its cluster, over the same time."""
+    others = [
+        one.id for one in servers_in(reader, "fleet") if one.cluster_id == server.cluster_id and one.id != server.id
+    ]
+    return _changes(reader, Change.server_id.in_(others) & (Change.kind == "software"), focus) if others else []
+
+
+def _changes(reader: Reader, whose: ColumnElement[bool], focus: Span) -> Sequence[e.ChangeFact]:
     with reader.store.read() as session:
         rows = session.scalars(
             select(Change)
-            .where(Change.server_id == server.id, Change.at_us.between(focus.since_us - BEFORE_US, focus.until_us))
+            .where(whose, Change.at_us.between(focus.since_us - BEFORE_US, focus.until_us))
             .order_by(Change.at_us.desc())
         )
         return [e.ChangeFact(row.at_us, row.kind, row.title, row.object, row.before, row.after) for row in rows]

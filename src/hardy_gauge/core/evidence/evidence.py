@@ -104,7 +104,8 @@ class Schema:
 @dataclass(frozen=True)
 class Evidence:
     """One server. ``covered_s`` are the seconds of the focus over which statements were counted; ``peers`` are calls a second of the
-    servers that do the same work; ``gone`` are texts that are called on days like this and were not called in the focus.
+    servers that do the same work; ``gone`` are texts that are called on days like this and were not called in the focus; ``beside`` are
+    changes of the software of the other servers of its cluster.
     """
 
     server: str
@@ -131,6 +132,7 @@ class Evidence:
     oldest: OldTransaction | None = None
     jobs: Sequence[RunningJob] | Unknown = Unknown(NOT_READ)
     gone: Sequence[str] = ()
+    beside: Sequence[ChangeFact] = ()
 
     def missing(self, sources: tuple[Source, ...]) -> Unknown | None:
         """The first of the sources that is not known, if any."""

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, since, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 
+ON_PURPOSE = ("asked for by", "requested", "planned", "maintenance", "administrator")
 MOVING = ("partitions_coming", "partitions_going", "copies_missing")
 UNEVEN, GROWN = 1.5, 1.3
 HOT = 0.2
@@ -49,12 +50,16 @@ class MemberDown(_Members):
             )
         ]
         title = f"{evidence.server} sees {fewer[1] - fewer[0]:.0f} member fewer, and takes over its partitions"
+        meant = next((one for one in evidence.beside if any(word in one.title.lower() for word in ON_PURPOSE)), None)
+        if meant is not None:
+            facts.append(since(evidence, meant))
+            title = f"A member was taken out on purpose; {evidence.server} takes over its partitions"
         return [
             warns(
                 self.cause,
                 title,
                 Subject("cluster", evidence.server),
-                "act",
+                "act" if meant is None else "note",
                 facts,
                 remedies,
                 0.85,
