@@ -7,6 +7,8 @@ from typing import Any
 
 import pytest
 
+from hardy_gauge.core.diagnosis.rules.cluster.members import MemberDown, MembersDisagree
+from hardy_gauge.core.diagnosis.rules.cluster.not_answering import ServerDown
 from hardy_gauge.core.diagnosis.rules.cluster.replica_query_cancelled import ReplicaQueryCancelled
 from hardy_gauge.core.diagnosis.rules.cluster.setting_harmed import SettingHarmed
 from hardy_gauge.core.diagnosis.rules.cluster.spreading import BroadcastTooLarge, PartitionsWrong
@@ -25,6 +27,7 @@ from hardy_gauge.core.evidence.sources import (
     HostFacts,
     IndexUse,
     Message,
+    NoAnswer,
     PlanTurn,
     RecordedFigure,
     RunningJob,
@@ -239,3 +242,28 @@ def test_sides_that_are_sent_whole_and_parts_that_are_too_few() -> None:
     assert few.title == "Rows move between workers in 1 part" and few.remedies[0].undo == "SET exchange_partitions = 1;"
     enough = settings | {"parts": setting("exchange_partitions", 16)}
     assert not PartitionsWrong().examine(seen(statements={"f": work}, settings=enough))
+
+
+def test_a_server_that_does_not_answer() -> None:
+    gone = NoAnswer(HOUR.until_us - 300_000_000, "no answer within 5 s")
+    (found,) = ServerDown().examine(seen(no_answer=gone))
+    assert found.grade == "act" and found.signal is not None and found.signal.at_us == gone.since_us
+    assert not ServerDown().examine(seen()) and not ServerDown().examine(
+        seen(no_answer=replace(gone, since_us=HOUR.until_us))
+    )
+    assert not ServerDown().examine(seen(no_answer=gone, role="member"))
+    (mine,) = MemberDown().examine(seen(no_answer=gone, role="member"))
+    assert mine.cause == "member_down"
+
+
+def test_a_member_that_is_missed_is_down_where_it_does_not_answer_and_else_they_disagree() -> None:
+    figures = {"members_seen": usual(3, 4, last=3.0)}
+    alone = seen(figures=figures, role="member")
+    assert MembersDisagree().examine(alone) and not MemberDown().examine(alone)
+    silent = replace(alone, silent_beside=["c"])
+    assert MemberDown().examine(silent)[0].grade == "act" and not MembersDisagree().examine(silent)
+    meant = replace(
+        silent,
+        beside=[ChangeFact(HOUR.since_us, "software", "shutting down: asked for by an administrator", "", "", "")],
+    )
+    assert MemberDown().examine(meant)[0].grade == "note"

@@ -14,9 +14,9 @@ from typing import cast
 
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.history_backfill import backfill
-from hardy_gauge.capture.registration import register
+from hardy_gauge.capture.registration import RegisteredServer, register
 from hardy_gauge.core.time.span import MINUTE_US
-from hardy_gauge.errors import InvalidInput
+from hardy_gauge.errors import InvalidInput, ProbeError
 from hardy_gauge.probes.in_process import answering
 from hardy_gauge.probes.protocol import RemembersPast
 from hardy_gauge.queries.reader import Reader
@@ -27,6 +27,9 @@ from practice_fleet.scenario.reading import ScenarioError, load_scenario
 
 ADDRESS = "http://practice.invalid"  # a name that no network has (RFC 6761)
 LIVE_MINUTES = 3
+BACK_US = tuple(
+    minutes * MINUTE_US for minutes in (0, 10, 30, 60, 120, 360, 1440)
+)  # a server may be down at the present
 
 
 class BadScenario(InvalidInput):
@@ -58,14 +61,14 @@ def recorded(scenario: Scenario, folder: Path, now_us: int, names: Sequence[str]
     """A reader of a new store in ``folder`` with the history of the servers named (None: of all), as it is at ``now_us``, and
     with their probes still to ask.
     """
-    clock = Clock(now_us - LIVE_MINUTES * MINUTE_US)
+    live_us = now_us - LIVE_MINUTES * MINUTE_US
+    clock = Clock(live_us)
     wanted = list(scenario.servers()) if names is None else list(names)
     store = Store(folder / "scenario.db")
     try:
         with answering(ADDRESS, build(scenario, now_us, clock)):
-            joined = register(store, [f"{ADDRESS}/servers/{name}" for name in wanted])
-            for one in joined:
-                backfill(store, one.server_id, cast(RemembersPast, one.probe), one.identity, clock())
+            joined = [_joined(store, name, clock, live_us) for name in wanted]
+            clock.us = live_us
             collector = Collector(store, clock=clock)
             try:
                 for minute in range(LIVE_MINUTES + 1):
@@ -80,3 +83,16 @@ def recorded(scenario: Scenario, folder: Path, now_us: int, names: Sequence[str]
                     one.probe.close()
     finally:
         store.close()
+
+
+def _joined(store: Store, name: str, clock: Clock, live_us: int) -> RegisteredServer:
+    """A server with its history: of one that is down, as it was when it answered last."""
+    for back_us in BACK_US:
+        clock.us = live_us - back_us
+        try:
+            (one,) = register(store, [f"{ADDRESS}/servers/{name}"])
+            backfill(store, one.server_id, cast(RemembersPast, one.probe), one.identity, clock())
+            return one
+        except ProbeError as error:
+            last = error
+    raise last

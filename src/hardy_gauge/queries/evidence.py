@@ -48,6 +48,7 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
         changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, focus),
         executions=executions(reader, server, focus, texts, statements), clock_skew_s=float(server.capture.clock_skew_s),
         oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
+        no_answer=sources.no_answer(server), silent_beside=sources.silent_beside(reader, server),
         beside=sources.changes_beside(reader, server, focus), gone=_gone(reader, server, window, texts, statements),
     )  # fmt: skip
 

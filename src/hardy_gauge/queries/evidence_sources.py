@@ -248,6 +248,19 @@ def _changes(reader: Reader, whose: ColumnElement[bool], focus: Span) -> Sequenc
         return [e.ChangeFact(row.at_us, row.kind, row.title, row.object, row.before, row.after) for row in rows]
 
 
+def no_answer(server: Server) -> e.NoAnswer | None:
+    """Where the last look at the server failed, and it had answered before."""
+    state = server.capture
+    known = max(state.seen_us, state.recorded_until_us)
+    return e.NoAnswer(known, state.error) if state.error and known else None
+
+
+def silent_beside(reader: Reader, server: Server) -> list[str]:
+    """Names of the other servers of its cluster that do not answer."""
+    beside = (one for one in servers_in(reader, "fleet") if one.cluster_id == server.cluster_id and one.id != server.id)
+    return [one.name for one in beside if no_answer(one) is not None]
+
+
 def plan_turns(reader: Reader, server: Server, focus: Span) -> Sequence[e.PlanTurn] | Unknown:
     if "statements" not in server.abilities:
         return Unknown("the server does not count statements")

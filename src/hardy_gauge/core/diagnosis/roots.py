@@ -77,6 +77,7 @@ FOLLOWS: tuple[Follows, ...] = (
     Follows("plan_flip", ("broadcast_too_large", "partitions_wrong"), "same subject"),
     Follows("setting_harmed", SETTINGS),
     Follows("settings_differ", (*SETTINGS, "setting_harmed")),
+    Follows("log_volume_slow", ("write_amplification", "setting_harmed")),
     Follows("log_too_small", ("setting_harmed", "write_amplification", "many_small_calls")),
     Follows("replica_behind", ("data_volume_slow", "log_volume_slow", "processor_saturated")),
 )  # fmt: skip

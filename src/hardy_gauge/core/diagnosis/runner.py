@@ -14,6 +14,10 @@ from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.plans.model import Plan
 
 
+class CannotTell(Exception):
+    """Raised by a rule that finds out only while looking that it cannot: the message says why."""
+
+
 class Rule(Protocol):
     """One cause. ``needs`` are the sources without which it can say nothing."""
 
@@ -60,6 +64,9 @@ def diagnose(evidence: Evidence, rules: Sequence[Rule]) -> Diagnosis:
             continue
         try:
             found = rule.examine(evidence)
+        except CannotTell as why:
+            unknown.append(NotKnown(rule.cause, str(why)))
+            continue
         except Exception as error:
             # one rule that fails hides no other, and is not taken for health
             unknown.append(NotKnown(rule.cause, f"its rule failed ({type(error).__name__})"))

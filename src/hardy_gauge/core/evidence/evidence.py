@@ -15,6 +15,7 @@ from hardy_gauge.core.evidence.sources import (
     ExecutionKinds,
     HostFacts,
     Message,
+    NoAnswer,
     OldTransaction,
     PlanTurn,
     RecordedFigure,
@@ -105,7 +106,7 @@ class Schema:
 class Evidence:
     """One server. ``covered_s`` are the seconds of the focus over which statements were counted; ``peers`` are calls a second of the
     servers that do the same work; ``gone`` are texts that are called on days like this and were not called in the focus; ``beside`` are
-    changes of the software of the other servers of its cluster.
+    changes of the software of the other servers of its cluster, ``silent_beside`` those of them that do not answer.
     """
 
     server: str
@@ -133,6 +134,8 @@ class Evidence:
     jobs: Sequence[RunningJob] | Unknown = Unknown(NOT_READ)
     gone: Sequence[str] = ()
     beside: Sequence[ChangeFact] = ()
+    no_answer: NoAnswer | None = None
+    silent_beside: Sequence[str] = ()
 
     def missing(self, sources: tuple[Source, ...]) -> Unknown | None:
         """The first of the sources that is not known, if any."""

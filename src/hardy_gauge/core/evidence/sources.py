@@ -50,6 +50,14 @@ class Waiting:
 
 
 @dataclass(frozen=True)
+class NoAnswer:
+    """A server that does not answer: since when, and what it says instead."""
+
+    since_us: int
+    reason: str
+
+
+@dataclass(frozen=True)
 class OldTransaction:
     """The transaction that was open longest, with the statement of its session (empty: not known)."""
 

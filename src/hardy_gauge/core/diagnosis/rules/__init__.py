@@ -2,6 +2,7 @@
 
 from hardy_gauge.core.diagnosis.rules.access.missing_index import MissingIndex
 from hardy_gauge.core.diagnosis.rules.cluster.members import HotPartition, MemberDown, MembersDisagree, UnevenLoad
+from hardy_gauge.core.diagnosis.rules.cluster.not_answering import ServerDown
 from hardy_gauge.core.diagnosis.rules.cluster.replica_behind import ReplicaBehind
 from hardy_gauge.core.diagnosis.rules.cluster.replica_query_cancelled import ReplicaQueryCancelled
 from hardy_gauge.core.diagnosis.rules.cluster.setting_harmed import SettingHarmed
@@ -52,5 +53,5 @@ RULES: tuple[Rule, ...] = (
     ColdCache(), LogTooSmall(), SortSpills(), MemoryOvercommitted(), HostSetting(), LongTransaction(), PreparedTransactionLeft(),
     UpkeepOff(), Bloat(), TransactionAge(), SequenceRunningOut(), StorageFilling(), TemporaryFilesFill(), ReplicaBehind(), ReplicaQueryCancelled(), LogKept(), MemberDown(),
     MembersDisagree(), HotPartition(), UnevenLoad(), SettingsDiffer(), UnusedIndex(), DuplicateIndex(), WriteAmplification(),
-    SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(), BroadcastTooLarge(), PartitionsWrong(),
+    SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(), BroadcastTooLarge(), PartitionsWrong(), ServerDown(),
 )  # fmt: skip

@@ -7,7 +7,9 @@ from collections.abc import Mapping
 from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, since, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
-from hardy_gauge.core.evidence.evidence import Evidence, Source
+from hardy_gauge.core.diagnosis.rules.cluster.not_answering import not_answering
+from hardy_gauge.core.diagnosis.runner import CannotTell
+from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
 
 ON_PURPOSE = ("asked for by", "requested", "planned", "maintenance", "administrator")
 MOVING = ("partitions_coming", "partitions_going", "copies_missing")
@@ -35,10 +37,15 @@ class MemberDown(_Members):
     """Fewer members are seen, and partitions are copied among those left."""
 
     cause = "member_down"
+    needs: tuple[Source, ...] = ()  # one that does not answer has no figures
 
     def examine(self, evidence: Evidence) -> list[Finding]:
+        if evidence.role == "member" and (gone := not_answering(evidence, self.cause)):
+            return gone
+        if isinstance(evidence.figures, Unknown):
+            raise CannotTell(evidence.figures.why)
         fewer = self.fewer(evidence)
-        if fewer is None or not self.moving(evidence):
+        if fewer is None or not (self.moving(evidence) or evidence.silent_beside):
             return []
         facts = [
             Fact("members seen", fewer[0], "", "counters", fewer[1]),
@@ -75,8 +82,8 @@ class MembersDisagree(_Members):
 
     def examine(self, evidence: Evidence) -> list[Finding]:
         fewer = self.fewer(evidence)
-        if fewer is None or self.moving(evidence):
-            return []
+        if fewer is None or self.moving(evidence) or evidence.silent_beside:
+            return []  # it is known why
         facts = [Fact("members seen", fewer[0], "", "counters", fewer[1])]
         remedies = [remedy("talk", "Look at the network between the members: they do not see the same")]
         title = f"{evidence.server} sees {fewer[1] - fewer[0]:.0f} member fewer than there are"
