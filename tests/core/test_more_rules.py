@@ -267,3 +267,17 @@ def test_a_member_that_is_missed_is_down_where_it_does_not_answer_and_else_they_
         beside=[ChangeFact(HOUR.since_us, "software", "shutting down: asked for by an administrator", "", "", "")],
     )
     assert MemberDown().examine(meant)[0].grade == "note"
+
+
+def test_what_would_be_won_back_is_what_is_above_the_usual() -> None:
+    """0.1 s a call against 0.01 to 0.03 s, usually 0.02: four fifths of its session, between 70% and 90% of what was sampled."""
+    (found,) = ValueSensitivePlan().examine(
+        seen(
+            statements={"f": WORK}, executions={"f": ExecutionKinds(0.1, 0.9, 500.0, 1.0, 0.9, 0.011, 1)}, plan_turns=[]
+        )
+    )
+    (won,) = found.remedies[0].expected
+    assert (
+        won.value == pytest.approx(0.8) and won.low == pytest.approx(0.7 * 0.9) and won.high == pytest.approx(0.9 * 1.1)
+    )
+    assert not found.remedies[1].expected

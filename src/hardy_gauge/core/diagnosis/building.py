@@ -51,13 +51,39 @@ def costs(
     samples = evidence.samples
     assert isinstance(samples, Samples)
     whole = max(samples.active_sessions, 1e-9)
+    won = back_to_usual(evidence, subject, spent)
+    first = [replace(one, expected=[won]) for one in remedies[:1]] if won is not None else list(remedies[:1])
     active = Fact("active sessions", spent.active_sessions, "sessions", "session samples", None, spent.low, spent.high)
     return Finding(
         cause=cause, title=title, subject=subject, impact=Impact(spent.active_sessions, spent.low, spent.high),
         share=min(1.0, spent.active_sessions / whole), share_low=min(1.0, spent.low / whole), share_high=min(1.0, spent.high / whole),
         grade=grade_of(spent.active_sessions / whole, spent.active_sessions), confidence=confidence, facts=[active, *facts],
-        remedies=list(remedies), signal=signal or (Signal("statement", subject.name) if subject.kind == "statement" else None),
+        remedies=[*first, *remedies[1:]], signal=signal or (Signal("statement", subject.name) if subject.kind == "statement" else None),
     )  # fmt: skip
+
+
+def back_to_usual(evidence: Evidence, subject: Subject, spent: Sampled) -> Fact | None:
+    """What would be won back if the calls of a statement took as long as on days like this: the part of its active sessions that is
+    above the usual time, between the usual range's ends. None where nothing usual is known of it, or it takes no longer.
+    """
+    work = statement_of(evidence, subject.name) if subject.kind == "statement" else None
+    typical = work.typical_time_per_call_s if work is not None else None
+    if work is None or typical is None or not work.calls or work.time_s <= 0:
+        return None
+    each = work.time_s / work.calls
+    saved, least, most = (max(0.0, 1 - usual / each) for usual in (typical.value, typical.high, typical.low))
+    if saved <= 0:
+        return None
+    source = "its time per call against days like this"
+    return Fact(
+        "active sessions won back",
+        saved * spent.active_sessions,
+        "sessions",
+        source,
+        None,
+        least * spent.low,
+        most * spent.high,
+    )
 
 
 def warns(
