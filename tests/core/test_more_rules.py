@@ -270,7 +270,9 @@ def test_a_member_that_is_missed_is_down_where_it_does_not_answer_and_else_they_
 
 
 def test_what_would_be_won_back_is_what_is_above_the_usual() -> None:
-    """0.1 s a call against 0.01 to 0.03 s, usually 0.02: four fifths of its session, between 70% and 90% of what was sampled."""
+    """0.1 s a call against 0.01 to 0.03 s, usually 0.02: four fifths of its session, between 70% and 90% of what was sampled, and a
+    quarter more either way.
+    """
     (found,) = ValueSensitivePlan().examine(
         seen(
             statements={"f": WORK}, executions={"f": ExecutionKinds(0.1, 0.9, 500.0, 1.0, 0.9, 0.011, 1)}, plan_turns=[]
@@ -278,6 +280,8 @@ def test_what_would_be_won_back_is_what_is_above_the_usual() -> None:
     )
     (won,) = found.remedies[0].expected
     assert (
-        won.value == pytest.approx(0.8) and won.low == pytest.approx(0.7 * 0.9) and won.high == pytest.approx(0.9 * 1.1)
+        won.value == pytest.approx(0.8)
+        and won.low == pytest.approx(0.75 * 0.7 * 0.9)
+        and won.high == pytest.approx(1.25 * 0.9 * 1.1)
     )
     assert not found.remedies[1].expected

@@ -19,6 +19,7 @@ from hardy_gauge.core.remedies.setting import setting_remedy
 
 DAY_S = 86_400.0
 QUIET_S = 60
+SURE_TO = 0.25  # of what would be won back: what else changes when it is gone is not in the usual range
 UNITS = {"b": 1, "kib": 1024, "kb": 1024, "mib": 2**20, "mb": 2**20, "8kb": 8192, "pages": 8192}
 # days until something ends, and the share of calls that fail: from the first that holds
 BY_DAYS: tuple[tuple[float, Grade], ...] = ((3.0, "act"), (21.0, "plan"), (90.0, "note"))
@@ -81,8 +82,8 @@ def back_to_usual(evidence: Evidence, subject: Subject, spent: Sampled) -> Fact 
         "sessions",
         source,
         None,
-        least * spent.low,
-        most * spent.high,
+        (1 - SURE_TO) * least * spent.low,
+        (1 + SURE_TO) * most * spent.high,
     )
 
 
