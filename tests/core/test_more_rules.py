@@ -69,15 +69,21 @@ def index(name: str, lookups: float, **more: Any) -> IndexUse:
 
 def test_write_amplification_needs_three_that_nobody_reads() -> None:
     idle = [index(f"i{n}", 0) for n in range(3)]
-    (found,) = WriteAmplification().examine(seen(tables={"loan": table(index("pk", 9e5), *idle)}))
+    new = [ChangeFact(HOUR.since_us, "schema", "3 indexes built on loan", "loan", "", "")]
+    (found,) = WriteAmplification().examine(seen(tables={"loan": table(index("pk", 9e5), *idle)}, changes=new))
     assert found.grade == "plan" and found.subject.name == "loan" and found.remedies[0].script.count("DROP INDEX") == 3
     for others in (
         idle[:2],
         [*idle[:2], index("u", 0, unique=True)],
         [*idle[:2], index("y", 0, counted_since_us=HOUR.until_us)],
     ):
-        assert not WriteAmplification().examine(seen(tables={"loan": table(index("pk", 9e5), *others)}))
-    assert not WriteAmplification().examine(seen(tables={"loan": table(*idle, writes_per_s=0.0)}))
+        assert not WriteAmplification().examine(seen(tables={"loan": table(index("pk", 9e5), *others)}, changes=new))
+    assert not WriteAmplification().examine(seen(tables={"loan": table(*idle, writes_per_s=0.0)}, changes=new))
+    assert not WriteAmplification().examine(seen(tables={"loan": table(*idle)})), (
+        "counted for less than an hour, and not new"
+    )
+    old = [replace(one, counted_since_us=HOUR.until_us - 90_000_000_000) for one in idle]
+    assert WriteAmplification().examine(seen(tables={"loan": table(*old)}))
 
 
 @pytest.mark.parametrize(("skew_s", "words"), [(120.0, "120 s ahead"), (-300.0, "300 s behind"), (0.4, "")])

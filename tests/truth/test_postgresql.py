@@ -149,9 +149,15 @@ def test_what_is_wrong_with_the_work(looks: Looks, watched: tuple[psycopg.Connec
     owner.execute("INSERT INTO visited SELECT i % 9000, i, repeat('n', 60) FROM generate_series(1, 200000) i")
     owner.execute("ANALYZE page, visited")
     jobs: dict[str, Callable[[psycopg.Connection], object]] = {
-        "missing_index": lambda s: s.execute("SELECT count(note) FROM visited WHERE patron = %s", [7]),
+        "missing_index": lambda s: [
+            s.execute("SELECT count(note) FROM visited WHERE patron = %s", [7]),
+            time.sleep(0.1),
+        ],
         "wide_select": lambda s: [s.execute("SELECT * FROM page WHERE branch = %s", [n]).fetchall() for n in range(40)],
-        "sort_spills": lambda s: s.execute("SET work_mem = '64kB'; SELECT note FROM visited ORDER BY note, at DESC"),
+        "sort_spills": lambda s: [
+            s.execute("SET work_mem = '64kB'; SELECT note FROM visited ORDER BY note, at DESC"),
+            time.sleep(0.4),
+        ],
         "failing_statement": lambda s: s.execute("SELECT 10 / (id - 3) FROM loan WHERE id = 3"),
     }
     looks.minute()
@@ -220,9 +226,9 @@ def test_upkeep_that_did_not_come(looks: Looks, watched: tuple[psycopg.Connectio
     owner = watched[0]
     owner.execute("CREATE TABLE shelf (id int PRIMARY KEY, place int, note text) WITH (autovacuum_enabled = false)")
     owner.execute("INSERT INTO shelf SELECT i, i % 50, repeat('s', 80) FROM generate_series(1, 100000) i")
-    owner.execute("CREATE INDEX shelf_place ON shelf (place)")
     owner.execute("ANALYZE shelf")
     looks.minute()
+    owner.execute("CREATE INDEX shelf_place ON shelf (place)")
     owner.execute("UPDATE shelf SET note = note || 'x'")
     owner.execute("UPDATE shelf SET note = note || 'y', place = place + 1")
     owner.execute("UPDATE shelf SET note = note || 'z', place = place + 1")

@@ -7,7 +7,8 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-pytestmark = pytest.mark.ui
+pytestmark = [pytest.mark.ui, pytest.mark.timeout(420)]
+DIAGNOSED_MS = 180_000  # every server of a demo that just began is diagnosed by then
 
 
 def opened(page: Page, path: str = "/findings") -> None:
@@ -19,7 +20,7 @@ def opened(page: Page, path: str = "/findings") -> None:
 
 def test_a_finding_leads_to_its_article_and_to_a_trial(page: Page) -> None:
     opened(page, "/findings?search=missing+index+desk-a")
-    expect(page.locator("[data-row]")).to_have_count(1)
+    expect(page.locator("[data-row]")).to_have_count(1, timeout=DIAGNOSED_MS)
     detail = page.locator("[data-test=detail]")
     expect(detail).to_contain_text("Missing index on hold_request (title_id, state, placed_at)")
     detail.get_by_role("link", name="what this is").click()
@@ -36,11 +37,11 @@ def test_a_finding_leads_to_its_article_and_to_a_trial(page: Page) -> None:
 def test_findings_are_filtered_opened_and_set_aside(page: Page) -> None:
     opened(page, "/findings?grade=act")
     expect(page.get_by_text(re.compile(r"\d+ shown"))).to_be_visible()
-    every = page.locator("[data-row]").count()
-    assert every >= 2
-    expect(page.locator("[data-row] .grade", has_text="act")).to_have_count(every)
+    expect(page.locator("[data-row] .grade", has_text="act").nth(1)).to_be_visible(timeout=DIAGNOSED_MS)
+    expect(page.locator("[data-row] .grade", has_text="plan")).to_have_count(0)
     opened(page, "/findings?search=settings+differ&grade=note")
     row = page.locator("[data-row]").first
+    expect(row).to_be_visible(timeout=DIAGNOSED_MS)
     row.click()
     expect(page).to_have_url(re.compile("open="))
     page.locator("[data-test=aside]").click()
@@ -57,7 +58,7 @@ def test_findings_are_filtered_opened_and_set_aside(page: Page) -> None:
 def test_the_fleet_shows_what_asks_for_something(page: Page) -> None:
     opened(page)
     page.goto("/fleet")
-    expect(page.locator('[data-row="kiosk-b"]')).to_contain_text("Upkeep is switched off")
+    expect(page.locator('[data-row="kiosk-b"]')).to_contain_text("Upkeep is switched off", timeout=DIAGNOSED_MS)
     expect(page.locator('[data-row="kiosk-b"] .grade')).to_have_count(1)
 
 
@@ -71,5 +72,5 @@ def test_the_handbook_is_searched_and_found(page: Page) -> None:
     page.keyboard.press("/")
     page.get_by_label("Find").last.fill("buffer cache")
     expect(page.locator(".hits li").first).to_be_visible()
-    page.locator(".hits li", has_text="Buffer cache (setting)").click()
+    page.locator(".hits li", has_text="article Buffer cache (setting)").first.click()
     expect(page.locator("[data-test=article] h1")).to_have_text("Buffer cache")

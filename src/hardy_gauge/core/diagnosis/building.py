@@ -19,6 +19,7 @@ from hardy_gauge.core.remedies.setting import setting_remedy
 
 DAY_S = 86_400.0
 QUIET_S = 60
+STARTED_WORDS = ("restart", "took over", "started")
 SURE_TO = 0.25  # of what would be won back: what else changes when it is gone is not in the usual range
 UNITS = {"b": 1, "kib": 1024, "kb": 1024, "mib": 2**20, "mb": 2**20, "8kb": 8192, "pages": 8192}
 # days until something ends, and the share of calls that fail: from the first that holds
@@ -143,6 +144,12 @@ def changed(evidence: Evidence, name: str) -> Signal | None:
     """When a setting or an object changed, where it did in the focus or the hour before."""
     changes = evidence.changes if isinstance(evidence.changes, list) else []
     return next((Signal("moment", at_us=one.at_us) for one in changes if one.object == name), None)
+
+
+def started(evidence: Evidence) -> list[ChangeFact]:
+    """Starts of the server in the focus or the hour before, the last first."""
+    changes = evidence.changes if isinstance(evidence.changes, list) else []
+    return [c for c in changes if c.kind == "software" and any(word in c.title.lower() for word in STARTED_WORDS)]
 
 
 def first_said(evidence: Evidence, fingerprint: str) -> Signal | None:

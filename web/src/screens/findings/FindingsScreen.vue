@@ -12,7 +12,7 @@ import UnknownNote from '@/parts/UnknownNote.vue'
 import { COLUMNS, FIRST, follows, SHOWN, type Found } from './columns'
 import { useAnswer } from '@/state/fetching'
 import { clock, day } from '@/state/units'
-import { useWindow } from '@/state/window'
+import { now, useWindow } from '@/state/window'
 
 const STATES = [
   { value: 'open', text: 'open' },
@@ -39,6 +39,7 @@ const state = kept('state', 'open')
 const grade = kept('grade', 'plan')
 const search = kept('search', '')
 const order = computed(() => (w.route.query.sort ? String(w.route.query.sort) : undefined))
+const today = computed(() => day(now.value))
 const all = computed(() => answer.data.value?.findings ?? [])
 const held = (one: Found) => `${one.finding.title} ${one.finding.cause.replaceAll('_', ' ')} ${one.server} ${one.cluster} ${one.finding.subject.text}`.toLowerCase()
 const rows = computed(() =>
@@ -83,7 +84,7 @@ const after = computed(() => (chosen.value ? follows(all.value, chosen.value) : 
             ><SubjectLink kind="server" :name="row.server" /><span v-if="row.also.length" class="faded" :title="row.also.join(', ')"> +{{ row.also.length }}</span></template
           >
           <template #since="{ row }"
-            ><span class="figure">{{ day(row.since_us) }} {{ clock(row.since_us) }}</span></template
+            ><span class="figure" :title="`${day(row.since_us)} ${clock(row.since_us)}`">{{ day(row.since_us) === today ? clock(row.since_us) : day(row.since_us) }}</span></template
           >
           <template #cause="{ row }">{{ row.finding.cause.replaceAll('_', ' ') }}</template>
         </DataTable>

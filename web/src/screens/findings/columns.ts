@@ -17,7 +17,7 @@ export const COLUMNS: Column<Found>[] = [
   { key: 'sessions', title: 'active sessions', unit: 'sessions', value: sessions, missing: '–' },
   { key: 'left', title: 'time left', unit: 's', value: left, missing: '–', width: '84px' },
   { key: 'confidence', title: 'confidence', unit: 'share', value: (one) => one.finding.confidence },
-  { key: 'since', title: 'since', value: (one) => one.since_us, width: '132px' },
+  { key: 'since', title: 'since', value: (one) => one.since_us, width: '92px' },
   { key: 'cause', title: 'cause', value: (one) => one.finding.cause },
   { key: 'cluster', title: 'cluster', value: (one) => one.cluster },
   { key: 'state', title: 'state', value: (one) => one.state },

@@ -32,6 +32,18 @@ def _drop(index: IndexUse, table: TableUse) -> Remedy:
     )  # fmt: skip
 
 
+def newly_built(evidence: Evidence, index: IndexUse, table: TableUse) -> bool:
+    """Whether it came in the focus or the hour before: then its count is whole, however young."""
+    changes = evidence.changes if isinstance(evidence.changes, list) else []
+    return any(
+        one.kind == "schema"
+        and "index" in one.title
+        and one.object in (index.name, table.name)
+        and "drop" not in one.title
+        for one in changes
+    )
+
+
 def built(index: IndexUse) -> Signal | None:
     return Signal("moment", at_us=index.counted_since_us) if index.counted_since_us is not None else None
 
@@ -51,10 +63,10 @@ class _Needless(Unasked):
                 changed(evidence, index.name) or changed(evidence, table.name) or built(index),
             )
             for table in evidence.tables.values()
-            for index, title in self.found(table, evidence.focus.until_us)
+            for index, title in self.found(evidence, table)
         ]  # fmt: skip
 
-    def found(self, table: TableUse, now_us: int) -> Iterator[tuple[IndexUse, str]]:
+    def found(self, evidence: Evidence, table: TableUse) -> Iterator[tuple[IndexUse, str]]:
         raise NotImplementedError
 
     def confidence(self, index: IndexUse, now_us: int) -> float:
@@ -74,11 +86,12 @@ class _Needless(Unasked):
 
 
 class UnusedIndex(_Needless):
-    """No lookup since it is counted: for a week at least, or for less while other indexes of its table are read all the time."""
+    """No lookup since it is counted: for a week at least, or since it was built while other indexes of its table are read all the time."""
 
     cause = "unused_index"
 
-    def found(self, table: TableUse, now_us: int) -> Iterator[tuple[IndexUse, str]]:
+    def found(self, evidence: Evidence, table: TableUse) -> Iterator[tuple[IndexUse, str]]:
+        now_us = evidence.focus.until_us
         read = max((one.lookups_counted or 0.0 for one in table.indexes), default=0.0)
         for index in table.indexes:
             since = index.counted_since_us
@@ -87,7 +100,7 @@ class UnusedIndex(_Needless):
             counted_s = (now_us - since) / 1e6
             if counted_s >= COUNTED_S:
                 yield index, f"Index {index.name} was not read in {counted_s / 86_400:.0f} days"
-            elif counted_s >= YOUNG_S and read >= READ_MUCH:
+            elif counted_s >= YOUNG_S and read >= READ_MUCH and newly_built(evidence, index, table):
                 yield (
                     index,
                     f"Index {index.name} was not read in {counted_s / 60:.0f} minutes, which is little to go by",
@@ -103,7 +116,7 @@ class DuplicateIndex(_Needless):
 
     cause = "duplicate_index"
 
-    def found(self, table: TableUse, now_us: int) -> Iterator[tuple[IndexUse, str]]:
+    def found(self, evidence: Evidence, table: TableUse) -> Iterator[tuple[IndexUse, str]]:
         for index in table.indexes:
             if not _droppable(index) or index.partial or (index.bytes or 0) < LEAST_BYTES:
                 continue

@@ -7,12 +7,12 @@ from collections.abc import Mapping
 from hardy_gauge.core.diagnosis.building import Unasked, changed, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Subject
-from hardy_gauge.core.diagnosis.rules.indexes.needless import WRITERS, built
+from hardy_gauge.core.diagnosis.rules.indexes.needless import WRITERS, built, newly_built
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.evidence.sources import IndexUse, TableUse
 
 FEWEST = 3  # indexes without a lookup: one or two are found one by one
-COUNTED_S = 300.0  # in which work that comes all the time would have read them
+LONG_S, COUNTED_S = 86_400.0, 300.0  # in which work that comes all the time would have read them
 WRITES_PER_S = 0.1
 MANY_CHANGES_PER_S = 10.0  # of indexes that nobody reads
 MORE_LOG = 1.3
@@ -30,14 +30,23 @@ class WriteAmplification(Unasked):
             return []
         found = []
         for table in evidence.tables.values():
-            idle = [one for one in table.indexes if self._unread(one, evidence.focus.until_us)]
+            idle = [one for one in table.indexes if self._unread(evidence, one, table)]
             if len(idle) >= FEWEST and (table.writes_per_s or 0.0) >= WRITES_PER_S:
                 found.append(self._one(evidence, table, idle))
         return found
 
-    def _unread(self, index: IndexUse, now_us: int) -> bool:
-        known = index.counted_since_us is not None and (now_us - index.counted_since_us) / 1e6 >= COUNTED_S
-        return known and index.lookups_counted == 0 and not index.unique and not index.constraint and index.valid
+    def _unread(self, evidence: Evidence, index: IndexUse, table: TableUse) -> bool:
+        """Counted for a day, or since it was built: what is read on a replica, or at another hour, is not counted here yet."""
+        if (
+            index.counted_since_us is None
+            or index.lookups_counted != 0
+            or index.unique
+            or index.constraint
+            or not index.valid
+        ):
+            return False
+        counted_s = (evidence.focus.until_us - index.counted_since_us) / 1e6
+        return counted_s >= LONG_S or (counted_s >= COUNTED_S and newly_built(evidence, index, table))
 
     def _one(self, evidence: Evidence, table: TableUse, idle: list[IndexUse]) -> Finding:
         writes = table.writes_per_s or 0.0

@@ -18,6 +18,7 @@ from hardy_gauge.core.diagnosis.building import (
     remedy,
     setting_of,
     since,
+    started,
     time_of,
 )
 from hardy_gauge.core.diagnosis.fact import Fact
@@ -32,7 +33,6 @@ ONE_STATEMENT = 0.6  # of the server's time in one statement: then it is that st
 NEW_WORK = 0.1  # of the server's time in a statement that was not called before
 SMALL, MOST = 0.125, 0.5  # of memory
 CACHE_WORDS = ("cache", "buffer", "pool")
-STARTED_WORDS = ("restart", "took over", "started")
 
 Before = tuple[list[ChangeFact], list[ChangeFact]]  # starts of the server, and changes of its cache, around the focus
 
@@ -63,14 +63,12 @@ class _MoreReads(Unasked):
         if asked is not None and asked.ratio is not None and asked.ratio > AS_MANY_ASKED:
             return []
         changes = evidence.changes if isinstance(evidence.changes, list) else []
-        started = [
-            c for c in changes if c.kind == "software" and any(word in c.title.lower() for word in STARTED_WORDS)
-        ]
+        starts = started(evidence)
         resized = [c for c in changes if c.kind == "setting" and any(word in c.object.lower() for word in CACHE_WORDS)]
         most = max((one.active_sessions for one in samples.by_statement.values()), default=0.0)
-        if most > ONE_STATEMENT * samples.active_sessions and not (started or resized):
+        if most > ONE_STATEMENT * samples.active_sessions and not (starts or resized):
             return []
-        if not (started or resized) and any(
+        if not (starts or resized) and any(
             work.known_before is False and (spent_on := time_of(evidence, work.fingerprint)) is not None
             and spent_on.active_sessions >= NEW_WORK * samples.active_sessions
             for work in (evidence.statements.values() if isinstance(evidence.statements, Mapping) else ())
@@ -81,7 +79,7 @@ class _MoreReads(Unasked):
             facts.append(
                 Fact("pages requested", asked.value, "/s", "counters", asked.typical.value if asked.typical else None)
             )
-        return self.told(evidence, both, facts, (started, resized))
+        return self.told(evidence, both, facts, (starts, resized))
 
     def told(self, evidence: Evidence, spent: Sampled, facts: list[Fact], before: Before) -> list[Finding]:
         raise NotImplementedError
@@ -93,8 +91,8 @@ class CacheTooSmall(_MoreReads):
     cause = "cache_too_small"
 
     def told(self, evidence: Evidence, spent: Sampled, facts: list[Fact], before: Before) -> list[Finding]:
-        started, resized = before
-        if started and not resized:
+        starts, resized = before
+        if starts and not resized:
             return []
         facts += [since(evidence, change) for change in resized[:1]]
         remedies = [_larger(evidence)]
@@ -139,10 +137,10 @@ class ColdCache(_MoreReads):
     cause = "cold_cache_after_failover"
 
     def told(self, evidence: Evidence, spent: Sampled, facts: list[Fact], before: Before) -> list[Finding]:
-        started, resized = before
-        if not started or resized:
+        starts, resized = before
+        if not starts or resized:
             return []
-        facts += [since(evidence, started[0])]
+        facts += [since(evidence, starts[0])]
         remedies = [
             remedy("operation", "Wait: the cache fills with what is asked for"),
             remedy("setting change", "Let the server read its cache back in after a start", "Starting takes longer."),
@@ -158,6 +156,6 @@ class ColdCache(_MoreReads):
                 facts,
                 remedies,
                 0.8,
-                Signal("moment", at_us=started[0].at_us),
+                Signal("moment", at_us=starts[0].at_us),
             )
         ]

@@ -6,7 +6,7 @@ grew and the volume is no busier with this server's own requests, somebody else'
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy
+from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, started
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
@@ -33,6 +33,8 @@ class _VolumeSlow(Unasked):
         spent = _spent(samples, self.families)
         if spent.active_sessions < LEAST_SHARE * samples.active_sessions:
             return []
+        if started(evidence):
+            return []  # what is read after a start is read in bursts
         slowest = max(
             (one for kind in ("read", "write") if (one := self._slow(evidence, kind)) is not None),
             key=lambda one: one[1].ratio or 0.0, default=None,
