@@ -20,7 +20,7 @@ def opened(page: Page, path: str = "/findings") -> None:
 
 def test_a_finding_leads_to_its_article_and_to_a_trial(page: Page) -> None:
     opened(page, "/findings?search=missing+index+desk-a")
-    expect(page.locator("[data-row]")).to_have_count(1, timeout=DIAGNOSED_MS)
+    expect(page.locator(".list [data-row]")).to_have_count(1, timeout=DIAGNOSED_MS)
     detail = page.locator("[data-test=detail]")
     expect(detail).to_contain_text("Missing index on hold_request (title_id, state, placed_at)")
     detail.get_by_role("link", name="what this is").click()
@@ -40,7 +40,7 @@ def test_findings_are_filtered_opened_and_set_aside(page: Page) -> None:
     expect(page.locator("[data-row] .grade", has_text="act").nth(1)).to_be_visible(timeout=DIAGNOSED_MS)
     expect(page.locator("[data-row] .grade", has_text="plan")).to_have_count(0)
     opened(page, "/findings?search=settings+differ&grade=note")
-    row = page.locator("[data-row]").first
+    row = page.locator(".list [data-row]").first
     expect(row).to_be_visible(timeout=DIAGNOSED_MS)
     row.click()
     expect(page).to_have_url(re.compile("open="))
@@ -49,9 +49,9 @@ def test_findings_are_filtered_opened_and_set_aside(page: Page) -> None:
     page.get_by_role("button", name="Set aside until it grows by half").click()
     expect(page.locator("[data-test=detail]")).to_contain_text("tried until spring")
     page.get_by_label("Which findings").select_option("aside")
-    expect(page.locator("[data-row]")).to_have_count(1)
+    expect(page.locator(".list [data-row]")).to_have_count(1)
     page.locator("[data-test=take-up]").click()
-    expect(page.locator("[data-row]")).to_have_count(0)
+    expect(page.locator(".list [data-row]")).to_have_count(0)
     expect(page.locator("[data-test=none]")).to_contain_text("No finding matches")
 
 
