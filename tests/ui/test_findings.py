@@ -31,7 +31,7 @@ def test_a_finding_leads_to_its_article_and_to_a_trial(page: Page) -> None:
     expect(page).to_have_url(re.compile("/findings.*search=missing"))
     page.locator("[data-test=detail] [data-test=try-it]").first.click()
     expect(page).to_have_url(re.compile("/trials/new"))
-    expect(page.get_by_text("CREATE INDEX").or_(page.get_by_text("with index")).first).to_be_visible()
+    expect(page.locator("[data-test=start]")).to_be_visible()
 
 
 def test_findings_are_filtered_opened_and_set_aside(page: Page) -> None:

@@ -50,7 +50,7 @@ def setting_trial(setting: SettingChange, rows: Sequence[StatementRow], server: 
     return {
         "title": f"{setting.name} = {setting.value}",
         "question": f"Does {setting.name} = {setting.value} help with the load of {server}?",
-        "goal": {"metric": "p95", "at_most": f"{max(1, round(goal_s * 1000))} ms"}, "guardrails": GUARDRAILS,
+        "goal": {"metric": "p95", "at_most": f"{max(1, round(goal_s * 1000))} ms", "statement": None}, "guardrails": GUARDRAILS,
         "target": {"server": lab},
         "workload": {
             "arrival": {"kind": "open", "rate": f"{sum(row.calls_per_s for row in called):.0f} /s"},
