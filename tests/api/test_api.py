@@ -248,3 +248,16 @@ def test_a_refused_trial_stores_nothing(client: TestClient) -> None:
     answer = client.post("/api/trials", json=draft)
     assert answer.status_code == 422 and "colour" in answer.json()["detail"]
     assert stored(client) == before
+
+
+def test_a_setting_that_is_advised_is_drafted_as_a_trial(client: TestClient) -> None:
+    setting = {"name": "sort_memory_bytes", "value": 8388608, "before": 4194304}
+    draft = client.post(
+        "/api/trials/draft", params={"focus": "PT30M"}, json={"server": "desk-a", "setting": setting}
+    ).json()
+    assert [arm["settings"] for arm in draft["arms"]] == [
+        {"sort_memory_bytes": 4194304},
+        {"sort_memory_bytes": 8388608},
+    ]
+    assert draft["goal"]["statement"] is None and len(draft["workload"]["statements"]) > 3
+    assert client.post("/api/trials/draft", json={"server": "desk-a"}).status_code == 422
