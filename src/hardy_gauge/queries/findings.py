@@ -33,7 +33,7 @@ SILENT = ("set aside", "over")
 class FoundOn:
     """A finding on a server, as it was seen last, and in a line; ``ended_us`` is None while it goes on. ``life`` says what people did
     about it; ``reason`` is why it was set aside; ``also`` are other servers of its cluster with the same cause on the same subject, where
-    findings of several servers were asked for.
+    findings of several servers were asked for; ``asks``: it is a root that asks for something, and nobody set it aside.
     """
 
     id: int
@@ -47,6 +47,7 @@ class FoundOn:
     life: str
     reason: str
     also: list[str]
+    asks: bool
     finding: Finding
 
 
@@ -84,7 +85,7 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
     unknown = [*filter(None, [before]), *(not_looked_words(list(named), why) for why, named in by_why.items())]
     found.sort(key=lambda one: (one.state in SILENT, not one.finding.is_root, *importance(one.finding)))
     found = _folded(found)
-    asking = [one for one in found if one.state not in SILENT and one.finding.grade in TROUBLE and one.finding.is_root]
+    asking = [one for one in found if one.asks]
     sentence = findings_sentence([(one.server, one.finding) for one in asking], len(servers), len(states))
     return Findings(sentence, found, unknown, nothing_words(unknown))
 
@@ -104,18 +105,21 @@ def _folded(found: Sequence[FoundOn]) -> list[FoundOn]:
 
 def root_of(findings: Findings) -> Finding | None:
     """The most important finding that goes on and asks for something."""
-    going = (one.finding for one in findings.findings if one.state not in SILENT)
-    return next((one for one in going if one.is_root and one.grade in TROUBLE), None)
+    return next((one.finding for one in findings.findings if one.asks), None)
 
 
 def roots_in(reader: Reader, servers: Sequence[Server], focus: Span) -> dict[str, Finding]:
     """Of each server the most important finding that goes on and asks for something."""
     found: dict[str, Finding] = {}
     for one in findings_in(reader, servers, focus).findings:
-        if one.state not in SILENT and one.finding.is_root and one.finding.grade in TROUBLE:
+        if one.asks:
             for name in (one.server, *one.also):
                 found.setdefault(name, one.finding)
     return found
+
+
+def _asks(state: State, finding: Finding) -> bool:
+    return state not in SILENT and finding.is_root and finding.grade in TROUBLE
 
 
 def _found(row: StoredFinding, server: str, cluster: str, now_us: int) -> FoundOn:
@@ -136,6 +140,7 @@ def _found(row: StoredFinding, server: str, cluster: str, now_us: int) -> FoundO
         said,
         row.aside_reason,
         [],
+        _asks(state, finding),
         finding,
     )
 

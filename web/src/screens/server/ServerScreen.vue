@@ -44,9 +44,8 @@ const ledger = useAnswer(
   () => w.following.value,
 )
 const all = computed(() => sheet.data.value?.findings.findings ?? [])
-const asks = (one: (typeof all.value)[number]) => !one.finding.root && one.finding.grade !== 'note' && one.state !== 'set aside'
-const asking = computed(() => all.value.filter(asks))
-const notes = computed(() => all.value.filter((one) => !asks(one)))
+const asking = computed(() => all.value.filter((one) => one.asks))
+const notes = computed(() => all.value.filter((one) => !one.asks))
 const { problem, run } = useWork()
 
 const report = () =>

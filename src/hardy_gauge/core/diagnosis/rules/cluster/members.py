@@ -6,10 +6,11 @@ from collections.abc import Mapping
 
 from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, since, warns
 from hardy_gauge.core.diagnosis.fact import Fact
-from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
+from hardy_gauge.core.diagnosis.finding import Finding, Grade, Signal, Subject, SubjectKind
 from hardy_gauge.core.diagnosis.rules.cluster.not_answering import not_answering
 from hardy_gauge.core.diagnosis.runner import CannotTell
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
+from hardy_gauge.core.remedies.remedy import Remedy
 
 ON_PURPOSE = ("asked for by", "requested", "planned", "maintenance", "administrator")
 MOVING = ("partitions_coming", "partitions_going", "copies_missing")
@@ -27,6 +28,14 @@ class _Members(Unasked):
         if seen is None or seen.last is None or seen.typical is None:
             return None
         return (seen.last, seen.typical.value) if seen.last <= seen.typical.value - 1 else None
+
+    def told(
+        self, evidence: Evidence, title: str, kind: SubjectKind, grade: Grade, facts: list[Fact], remedies: list[Remedy],
+        confidence: float, figure: str,
+    ) -> Finding:  # fmt: skip
+        """A finding about the server, which began when ``figure`` changed."""
+        subject = Subject(kind, evidence.server)
+        return warns(self.cause, title, subject, grade, facts, remedies, confidence, signal=Signal("figure", figure))
 
     def moving(self, evidence: Evidence) -> float:
         figures = [figure_of(evidence, name) for name in MOVING]
@@ -62,15 +71,8 @@ class MemberDown(_Members):
             facts.append(since(evidence, meant))
             title = f"A member was taken out on purpose; {evidence.server} takes over its partitions"
         return [
-            warns(
-                self.cause,
-                title,
-                Subject("cluster", evidence.server),
-                "act" if meant is None else "note",
-                facts,
-                remedies,
-                0.85,
-                signal=Signal("figure", "members_seen"),
+            self.told(
+                evidence, title, "cluster", "act" if meant is None else "note", facts, remedies, 0.85, "members_seen"
             )
         ]
 
@@ -87,18 +89,7 @@ class MembersDisagree(_Members):
         facts = [Fact("members seen", fewer[0], "", "counters", fewer[1])]
         remedies = [remedy("talk", "Look at the network between the members: they do not see the same")]
         title = f"{evidence.server} sees {fewer[1] - fewer[0]:.0f} member fewer than there are"
-        return [
-            warns(
-                self.cause,
-                title,
-                Subject("member", evidence.server),
-                "plan",
-                facts,
-                remedies,
-                0.75,
-                signal=Signal("figure", "members_seen"),
-            )
-        ]
+        return [self.told(evidence, title, "member", "plan", facts, remedies, 0.75, "members_seen")]
 
 
 class UnevenLoad(_Members):
@@ -126,18 +117,7 @@ class UnevenLoad(_Members):
         ]
         remedies = [remedy("talk", "Look how calls are dealt out among the members")]
         title = f"{evidence.server} has {calls.value / middle:.1f} times the calls of its peers"
-        return [
-            warns(
-                self.cause,
-                title,
-                Subject("member", evidence.server),
-                "plan",
-                facts,
-                remedies,
-                0.8,
-                signal=Signal("figure", "calls"),
-            )
-        ]
+        return [self.told(evidence, title, "member", "plan", facts, remedies, 0.8, "calls")]
 
 
 class HotPartition(_Members):
@@ -152,14 +132,14 @@ class HotPartition(_Members):
         facts = [Fact("of all calls", hot.last or 0.0, "share", "counters", hot.typical.value if hot.typical else None)]
         remedies = [remedy("rewrite", "Choose a key that spreads what is asked for most", "Partitions are made anew.")]
         return [
-            warns(
-                self.cause,
+            self.told(
+                evidence,
                 "One partition is asked for far more than the others",
-                Subject("member", evidence.server),
+                "member",
                 "plan",
                 facts,
                 remedies,
                 0.8,
-                signal=Signal("figure", "hottest_partition_share"),
+                "hottest_partition_share",
             )
         ]
