@@ -41,13 +41,12 @@ class TakenPlan:
 
 @dataclass
 class Until:
-    """How far the recording has come, by series, and what was wrong last."""
+    """How far the recording has come, by series."""
 
     recorded_us: int = 0
     executions_us: int = 0
     messages_us: int = 0
     seen_us: int = 0
-    error: str = ""
     skew_s: float = 0.0
 
 

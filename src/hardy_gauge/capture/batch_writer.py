@@ -30,7 +30,7 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     state.executions_until_us = max(state.executions_until_us, until.executions_us)
     state.messages_until_us = max(state.messages_until_us, until.messages_us)
     state.seen_us = max(state.seen_us, until.seen_us)
-    state.error, state.clock_skew_s = until.error, until.skew_s
+    state.clock_skew_s = until.skew_s
     for trouble in batch.troubles:
         _trouble(session, server_id, trouble)
     record_messages_in(session, server_id, LogMessages(until_us=now_us, messages=batch.messages))

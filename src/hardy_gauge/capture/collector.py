@@ -232,7 +232,7 @@ class Collector:
 
     def _write(self, recorders: list[Recorder]) -> None:
         """All of it or nothing: what could not be stored is given back, and written with the next. One whose rows make
-        no table loses them, and holds up nobody else.
+        no table loses them, and holds up nobody else. Of one that is in the middle of a long tick, only why it fails.
         """
         with self._writing:
             ends = time.monotonic() + TAKE_S
@@ -245,9 +245,13 @@ class Collector:
             now, at = self.clock(), -1
             try:
                 with self.store.write() as session:
-                    mine = [recorder.server_id for recorder, *_ in taken]
+                    mine = [recorder.server_id for recorder in recorders]
                     found = session.scalars(select(CaptureState).where(CaptureState.server_id.in_(mine)))
                     states = {state.server_id: state for state in found}
+                    failing = {recorder.server_id: recorder.error for recorder in recorders}
+                    changed = [state for number, state in states.items() if state.error != failing[number]]
+                    for state in changed:
+                        state.error = failing[state.server_id]
                     for at, (recorder, batch, registry) in enumerate(taken):  # noqa: B007
                         with recorder.backoff.working():
                             write(session, states[recorder.server_id], batch, registry, now)
@@ -263,3 +267,5 @@ class Collector:
                 raise
             for recorder, _, registry in taken:
                 recorder.registry = registry
+            if changed:
+                self.store.health.to_be_seen()

@@ -94,7 +94,7 @@ class Recorder:
             taken.events += events
             taken.rule = self.rule
             taken.until = Until(
-                self.until_us, self.executions_until_us, self.messages_until_us, self.seen_us, self.error, self.skew_s
+                self.until_us, self.executions_until_us, self.messages_until_us, self.seen_us, self.skew_s
             )
             return taken
         finally:

@@ -44,6 +44,11 @@ class WriteHealth:
         if over is not None:
             log.warning("the store can be written again; it could not since %s us: %s", over.since_us, over.why)
 
+    def to_be_seen(self) -> None:
+        """What was recorded is to be seen as soon as what a person changes, as that a server no longer answers."""
+        with self._lock:
+            self.acts += 1
+
     def failed(self, error: BaseException) -> None:
         """A transaction could not be stored; only what the database itself says counts."""
         original = str(getattr(error, "orig", ""))
