@@ -6,53 +6,21 @@ The server runs as it does; the collector's clock is stepped, a second for each 
 from __future__ import annotations
 
 import random
-import threading
 import time
-from collections.abc import Callable, Iterator
-from contextlib import ExitStack, contextmanager
+from collections.abc import Callable
+from contextlib import ExitStack
 
 import psycopg
 import pytest
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.core.diagnosis.finding import Finding
-from hardy_gauge.diagnose.worker import diagnose_server
-from hardy_gauge.queries.reader import Reader
-from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.store.database import Store
 from tests.capture.test_postgresql import collector as collector
 from tests.capture.test_postgresql import watched as watched
+from tests.truth.real_server import Looks, working
 
 pytestmark = pytest.mark.postgres
-SECOND_US = 1_000_000
-MINUTE_US = 60 * SECOND_US
-
-
-class Looks:
-    """Looks at a real server, and what is concluded from them."""
-
-    def __init__(self, store: Store, collector: Collector) -> None:
-        self.store, self.collector, self.now_us = store, collector, clock_us()
-        (self.recorder,) = collector.recorders
-
-    def minute(self) -> None:
-        self.now_us += MINUTE_US
-        self.recorder.look_again(self.now_us)
-        assert self.recorder.error == "", self.recorder.error
-        self.collector.write()
-
-    def seconds(self, count: int) -> None:
-        for _ in range(count):
-            time.sleep(0.1)
-            self.now_us += SECOND_US
-            self.recorder.tick(self.now_us)
-
-    def findings(self) -> list[Finding]:
-        self.collector.write()
-        reader = Reader(self.store, lambda: self.now_us + SECOND_US)
-        (server,) = servers_in(reader, "fleet")
-        # the collector's clock is ahead of the server's here, for it is stepped
-        return [one for one, _ in diagnose_server(reader, server).findings if one.cause != "clock_off"]
 
 
 @pytest.fixture
@@ -62,30 +30,6 @@ def looks(store: Store, collector: Collector) -> Looks:
 
 def named(found: list[Finding], cause: str) -> list[Finding]:
     return [one for one in found if one.cause == cause]
-
-
-@contextmanager
-def working(dsn: str, job: Callable[[psycopg.Connection], object], sessions: int) -> Iterator[None]:
-    """So many sessions that do a job again and again."""
-    over = threading.Event()
-
-    def run() -> None:
-        with psycopg.connect(dsn, application_name="desk", autocommit=True) as session:
-            while not over.is_set():
-                try:
-                    job(session)
-                except psycopg.Error:
-                    session.rollback()
-
-    threads = [threading.Thread(target=run) for _ in range(sessions)]
-    for thread in threads:
-        thread.start()
-    try:
-        yield
-    finally:
-        over.set()
-        for thread in threads:
-            thread.join(30)
 
 
 def test_a_session_that_idles_on_rows_others_want(looks: Looks, watched: tuple[psycopg.Connection, str]) -> None:
@@ -247,8 +191,22 @@ def test_upkeep_that_did_not_come(looks: Looks, watched: tuple[psycopg.Connectio
     owner.execute("DROP TABLE shelf")
 
 
-def test_a_server_that_is_left_alone_asks_for_nothing(looks: Looks) -> None:
-    for _ in range(3):
-        looks.minute()
-        looks.seconds(5)
-    assert [f.title for f in looks.findings() if f.grade in ("act", "plan")] == []
+def test_a_quiet_half_hour_asks_for_nothing(looks: Looks, watched: tuple[psycopg.Connection, str]) -> None:
+    """Readers and writers of a well kept table, for thirty of its minutes; nothing is said at any of three moments."""
+    owner = watched[0]
+    for job in ("VACUUM ANALYZE loan", "CHECKPOINT"):
+        owner.execute(job)
+    chance = random.Random(5)
+
+    def desk(session: psycopg.Connection) -> None:
+        number = chance.randint(1, 20_000)
+        session.execute("SELECT note FROM loan WHERE id = %s", [number])
+        session.execute("UPDATE loan SET note = 'seen' WHERE id = %s", [number])
+        time.sleep(0.05)
+
+    with working(owner.info.dsn, desk, 2):
+        for minute in range(30):
+            looks.minute()
+            looks.seconds(20, each_s=0.02)
+            if minute % 10 == 9:
+                assert [(f.cause, f.title) for f in looks.findings() if f.grade in ("act", "plan")] == [], minute

@@ -52,6 +52,7 @@ from hardy_gauge.capture.imports.import_queue import ImportQueue
 from hardy_gauge.capture.imports.incoming import IncomingFiles
 from hardy_gauge.capture.imports.otlp_receiver import OtlpReceiver
 from hardy_gauge.core.activity.capture_work import CaptureWork
+from hardy_gauge.diagnose.past import PastDiagnoser
 from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.load.worker import mark_interrupted
 from hardy_gauge.queries.own_health import OwnHealth
@@ -118,6 +119,7 @@ def create_app(
         warmer.stop()
         if worker is not None:
             await asyncio.to_thread(worker.stop)
+        await asyncio.to_thread(past.stop)
         app.state.workers.stop()
         queue.close()
         app.state.passwords.close()
@@ -127,6 +129,7 @@ def create_app(
         lifespan=lifespan,
     )  # fmt: skip
     app.state.reader, app.state.settings, app.state.poke = reader, settings, poke
+    app.state.past = past = PastDiagnoser(reader)
     app.state.workers = workers = Workers(store, settings)
     app.state.own_health = own = OwnHealth(reader, settings, work, lambda: workers.running)
     app.state.own_metrics = OwnMetrics(own.figures)

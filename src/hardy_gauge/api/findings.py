@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Request
-from pydantic import Field
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel, Field
 
-from hardy_gauge.api.current import CurrentReader, CurrentWindow, name_of
+from hardy_gauge.api.current import CurrentName, CurrentReader, CurrentWindow, name_of, state_of
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.api.problems import RowId
 from hardy_gauge.core.diagnosis.life import weight
+from hardy_gauge.diagnose.past import PastDiagnoser, PastDiagnosis
 from hardy_gauge.queries.findings import FINDING, Findings, findings_in
+from hardy_gauge.queries.improvement import Improvement, improvement_of
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.store.finding_notes import set_aside, stored_finding, take_note, take_up
 
 router = APIRouter(tags=["findings"], prefix="/findings")
+CurrentPast = Annotated[PastDiagnoser, Depends(state_of("past", PastDiagnoser))]
 
 
 class Reason(Strict):
@@ -26,6 +29,38 @@ class Reason(Strict):
 def findings(reader: CurrentReader, window: CurrentWindow, scope: str = "fleet") -> Findings:
     """Findings whose life meets the focus, and what could not be looked at."""
     return findings_in(reader, servers_in(reader, scope), window.focus)
+
+
+class Past(BaseModel):
+    """The span of the past that is diagnosed, or was diagnosed last; None where none was."""
+
+    latest: PastDiagnosis | None
+
+
+@router.get("/past")
+def past(diagnoser: CurrentPast) -> Past:
+    """How far the diagnosis of a span of the past has come."""
+    return Past(latest=diagnoser.latest)
+
+
+@router.post("/past", status_code=202)
+def diagnose_past(
+    reader: CurrentReader, window: CurrentWindow, diagnoser: CurrentPast, name: CurrentName, scope: str = "fleet"
+) -> Past:
+    """Diagnose the focus, which is past: each hour of it, on every server of the scope."""
+    return Past(latest=diagnoser.start(servers_in(reader, scope), window.focus, name))
+
+
+@router.delete("/past", status_code=204)
+def stop_past(diagnoser: CurrentPast) -> None:
+    """Stop it; what was found on servers that are done is kept."""
+    diagnoser.stop()
+
+
+@router.get("/{finding_id}/improvement")
+def improvement(finding_id: RowId, reader: CurrentReader) -> Improvement:
+    """Is it better now? What it showed in, before and after what was changed on its server."""
+    return improvement_of(reader, finding_id)
 
 
 @router.post("/{finding_id}/note", status_code=204)

@@ -41,7 +41,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
     ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures)?"),
     ("POST", r"/api/servers/[^/]+/explain"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),
-    ("*", r"/api/findings/[^/]+/(note|aside)"),
+    ("*", r"/api/findings/(past|[^/]+/(note|aside|improvement))"),
     ("PATCH", r"/api/connections/[^/]+"),
     ("POST", r"/api/connections/(labels|retire|[^/]+/reports)"),
 )

@@ -56,6 +56,11 @@ def examine(reader: Reader, server: Server, now_us: int, answer: Answering) -> E
     return Examined(begun, list(unknown.values()))
 
 
+def nobody(_: PlanQuestion) -> Plan | None:
+    """There is no server to ask about this moment."""
+    return None
+
+
 def _confirmed(finding: Finding, answer: Answering) -> Finding | None:
     """The finding after its question was answered; None where it is withdrawn."""
     if finding.question is None:

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.diagnosis.life import Lived
 from hardy_gauge.core.diagnosis.runner import NotKnown
-from hardy_gauge.store.models import DiagnosisState, StoredFinding
+from hardy_gauge.core.time.span import Span
+from hardy_gauge.store.models import DiagnosedSpan, DiagnosisState, StoredFinding
 
 
 def keep(
@@ -56,6 +58,31 @@ def _begun(session: Session, server_id: int, finding: Finding, since_us: int, no
         for name in ("aside_us", "aside_by", "aside_reason", "aside_weight"):
             setattr(row, name, getattr(earlier, name))
     return row
+
+
+def keep_past(session: Session, server_id: int, lives: Sequence[Lived], span: Span, unknown: Sequence[NotKnown]) -> int:
+    """Store what was found in a span of the past, and that it was looked at; how many findings are new. One that is known of that time
+    stays as it is.
+    """
+    known = list(session.scalars(select(StoredFinding).where(StoredFinding.server_id == server_id)))
+    new = 0
+    for one in lives:
+        key = (one.finding.cause, one.finding.subject.name)
+        met = [row for row in known if (row.cause, row.subject) == key and row.since_us <= one.seen_us]
+        if any(row.ended_us is None or row.ended_us >= one.since_us for row in met):
+            continue
+        session.add(
+            StoredFinding(
+                server_id=server_id, cause=key[0], subject=key[1], since_us=one.since_us, seen_us=one.seen_us, ended_us=one.seen_us,
+                body=asdict(one.finding),
+            )
+        )  # fmt: skip
+        new += 1
+    within = (DiagnosedSpan.from_us >= span.since_us, DiagnosedSpan.until_us <= span.until_us)
+    session.execute(delete(DiagnosedSpan).where(DiagnosedSpan.server_id == server_id, *within))
+    causes = [asdict(one) for one in unknown]
+    session.add(DiagnosedSpan(server_id=server_id, from_us=span.since_us, until_us=span.until_us, unknown=causes))
+    return new
 
 
 def keep_state(session: Session, server_id: int, unknown: Sequence[NotKnown], error: str, now_us: int) -> None:

@@ -8,11 +8,10 @@ from functools import partial
 from typing import Any
 
 from hardy_gauge.capture.access import is_behind_address
-from hardy_gauge.core.diagnosis.finding import Finding, PlanQuestion
-from hardy_gauge.core.plans.model import Plan
+from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.diagnose.examination import LOOK_BACK_US, examine
+from hardy_gauge.diagnose.examination import LOOK_BACK_US, examine, nobody
 from hardy_gauge.diagnose.questions import answer_to
 from hardy_gauge.queries.findings import TROUBLE
 from hardy_gauge.queries.gauges import named_gauge
@@ -37,7 +36,7 @@ def _recorded_until(reader: Reader, server: Server) -> int:
 
 def _server(reader: Reader, server: Server, at_us: int) -> dict[str, Any]:
     asked = is_behind_address(server.address) and abs(reader.clock() - at_us) <= PRESENT_US
-    found = examine(reader, server, at_us, partial(answer_to, reader.store, server) if asked else _nobody)
+    found = examine(reader, server, at_us, partial(answer_to, reader.store, server) if asked else nobody)
     window = Window(Span(at_us - LOOK_BACK_US, at_us), following=asked)
     root = next((one for one, _ in found.findings if one.is_root and one.grade in TROUBLE), None)
     load = named_gauge(reader, server.id, "active_sessions", window.focus)
@@ -66,8 +65,3 @@ def _finding(one: Finding, since_us: int) -> dict[str, Any]:
 
 def _iso(at_us: int) -> str:
     return datetime.fromtimestamp(at_us / 1e6, UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
-
-
-def _nobody(_: PlanQuestion) -> Plan | None:
-    """There is no server to ask about this moment."""
-    return None

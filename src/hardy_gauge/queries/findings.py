@@ -22,7 +22,7 @@ from hardy_gauge.core.narrative.findings import (
 )
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.store.models import DiagnosisState, Server, StoredFinding
+from hardy_gauge.store.models import DiagnosedSpan, DiagnosisState, Server, StoredFinding
 
 FINDING = TypeAdapter(Finding)
 TROUBLE = ("plan", "act")
@@ -76,9 +76,18 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
             query = query.where(StoredFinding.subject == subject)
         rows = list(session.scalars(query))
         states = list(session.scalars(select(DiagnosisState).where(DiagnosisState.server_id.in_(known))))
+        spans = list(
+            session.scalars(
+                select(DiagnosedSpan).where(
+                    DiagnosedSpan.server_id.in_(known), DiagnosedSpan.from_us < focus.until_us, DiagnosedSpan.until_us > focus.since_us
+                )
+            )
+        )  # fmt: skip
         found = [_found(row, known[row.server_id].name, known[row.server_id].cluster.name, now_us) for row in rows]
-    before = undiagnosed_words(min((state.first_us for state in states), default=None), focus)
-    causes = [one for state in states for one in TypeAdapter(list[NotKnown]).validate_python(state.unknown)]
+    first_us = min((state.first_us for state in states), default=None)
+    before = undiagnosed_words(first_us, focus, len({span.server_id for span in spans}), len(servers))
+    looked = states if first_us is not None and first_us <= focus.until_us else spans
+    causes = [one for each in looked for one in TypeAdapter(list[NotKnown]).validate_python(each.unknown)]
     by_why: dict[str, dict[str, None]] = {}
     for one in causes:
         by_why.setdefault(one.why, {})[one.cause] = None

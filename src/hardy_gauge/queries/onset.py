@@ -6,7 +6,7 @@ import numpy as np
 import polars as pl
 
 from hardy_gauge.core.diagnosis.finding import Signal
-from hardy_gauge.core.figures.catalogue import is_level, recorded_figure, volume_latencies
+from hardy_gauge.core.figures.catalogue import Figure, is_level, recorded_figure, volume_latencies
 from hardy_gauge.core.reference.shift import change_point
 from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader, Times, Values
@@ -19,6 +19,7 @@ BACK_US, BACK_OF_FIGURES_US = 3 * HOUR_US, 6 * HOUR_US
 LEAST_RATIO = 1.15  # of the levels after and before, either way: less is no change of level
 NOTHING = 0.01  # of the most there is: before it, there was nothing
 FEWEST = 5
+COLUMNS = {"statement": "time_s", "calls": "calls", "errors": "errors"}
 LASTING = 0.5  # of the time since, in which there is something: else it only flickered
 
 
@@ -29,7 +30,7 @@ def onset_us(reader: Reader, server: Server, signal: Signal | None, until_us: in
     if signal.kind == "moment":
         return signal.at_us
     back_us = BACK_OF_FIGURES_US if signal.kind == "figure" else BACK_US
-    times, values = _series(reader, server, signal, Span(until_us - back_us, until_us))
+    times, values = series_of(reader, server, signal, Span(until_us - back_us, until_us))
     at = began_at(values)
     return None if at is None else int(times[at])
 
@@ -51,19 +52,20 @@ def began_at(values: Values) -> int | None:
     return at if max(before, after) >= LEAST_RATIO * min(before, after) else None
 
 
-def _series(reader: Reader, server: Server, signal: Signal, span: Span) -> tuple[Times, Values]:
-    if signal.kind in ("statement", "errors"):
-        return _statement(reader, server, signal.name, "time_s" if signal.kind == "statement" else "errors", span)
+def series_of(reader: Reader, server: Server, signal: Signal, span: Span) -> tuple[Times, Values]:
+    """By minute what a signal names, over a span: seconds of a statement, its calls or errors, session seconds of a wait family, or a
+    figure against its usual course.
+    """
+    if signal.kind in COLUMNS:
+        return _statement(reader, server, signal.name, COLUMNS[signal.kind], span)
     if signal.kind == "family":
         samples = read_samples(reader, [server], span, ["wait_family"])
         return _by_minute(
             samples.filter(pl.col("wait_family") == signal.name).select("at_us", pl.lit(1.0).alias("n")), "n", span
         )
-    columns = reader.counters([server.id], span).columns
-    latencies = {one.name: one for one in volume_latencies(columns)}
-    if signal.name not in latencies and signal.name not in columns:
+    figure = figure_named(reader, server, signal.name, span)
+    if figure is None:
         return np.empty(0, np.int64), np.empty(0)
-    figure = latencies.get(signal.name) or recorded_figure(signal.name, not is_level(signal.name))
     times, values = reader.minutes(server.id, figure, span)
     _, usual, _ = reader.usual_of(server.id, [figure])[figure.name].at(times)
     if len(usual) and np.isfinite(usual).all() and float(usual.min()) > NOTHING * float(values.max()):
@@ -74,6 +76,15 @@ def _series(reader: Reader, server: Server, signal: Signal, span: Span) -> tuple
         missing = np.arange(span.since_us // MINUTE_US * MINUTE_US, times[0], MINUTE_US)
         times, values = np.concatenate([missing, times]), np.concatenate([np.zeros(len(missing)), values])
     return times, values
+
+
+def figure_named(reader: Reader, server: Server, name: str, span: Span) -> Figure | None:
+    """The figure that a signal names; None where it was not recorded in the span."""
+    columns = reader.counters([server.id], span).columns
+    latencies = {one.name: one for one in volume_latencies(columns)}
+    if name not in latencies and name not in columns:
+        return None
+    return latencies.get(name) or recorded_figure(name, not is_level(name))
 
 
 def _statement(reader: Reader, server: Server, fingerprint: str, column: str, span: Span) -> tuple[Times, Values]:

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from hardy_gauge import __version__
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
+from hardy_gauge.queries.improvement import improvement_of
 from hardy_gauge.queries.ledger import ledger
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.server_sheet import server_sheet
@@ -52,12 +53,13 @@ def server_report(reader: Reader, window: Window, server: str) -> ReportLine:
     with reader.store.read() as session:
         ended = session.scalars(select(Trial).where(Trial.state == "finished").order_by(Trial.id))
         trials = [trial for trial in ended if trial.result]
+    better = {one.id: improvement_of(reader, one.id).sentence for one in sheet.findings.findings}
     now, title = reader.clock(), f"{server}: what was seen, found and tried"
     html = render(
         "server.html",
         {
             "title": title, "sheet": sheet, "ledger": entries, "trials": trials, "made_us": now, "version": __version__,
-            "focus": window.focus.iso(),
+            "focus": window.focus.iso(), "better": better,
         },
     )  # fmt: skip
     with reader.store.write() as session:

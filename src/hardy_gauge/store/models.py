@@ -201,6 +201,17 @@ class DiagnosisState(Base):
     error: Mapped[str] = mapped_column(default="")
 
 
+class DiagnosedSpan(Base):
+    """A span of the past that was diagnosed on demand, and what could not be looked at in it."""
+
+    __tablename__ = "diagnosed_span"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id", ondelete="CASCADE"), index=True)
+    from_us: Mapped[int]
+    until_us: Mapped[int]
+    unknown: Mapped[list[Any]] = mapped_column(default=list)
+
+
 class Gap(Base):
     """A span that could not be recorded, or a reset or clock step that makes it unsure."""
 

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { rankOf } from '@/state/grades'
 
 const props = withDefaults(defineProps<{ grade: string; bare?: boolean }>(), { bare: false })
-const GRADES = ['fine', 'note', 'plan', 'act']
-const filled = computed(() => GRADES.indexOf(props.grade))
+const filled = computed(() => rankOf(props.grade))
 </script>
 
 <template>

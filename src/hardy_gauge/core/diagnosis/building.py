@@ -135,6 +135,11 @@ def waited(evidence: Evidence, seconds: float) -> Sampled:
     return Sampled(seconds / looked, max(0.0, seconds - half) / looked, (seconds + half) / looked)
 
 
+def against_usual(what: str, figure: RecordedFigure, unit: str, source: str) -> Fact:
+    """A recorded figure with what it is on days like this."""
+    return Fact(what, figure.value, unit, source, figure.usual)
+
+
 def since(evidence: Evidence, change: ChangeFact) -> Fact:
     """How long ago, at the end of the focus, something changed."""
     return Fact(f"since: {change.title}", (evidence.focus.until_us - change.at_us) / 1e6, "s", "changes")

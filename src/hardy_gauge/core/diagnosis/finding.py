@@ -45,10 +45,10 @@ class PlanQuestion:
 class Signal:
     """What shows when a finding began: a moment that is known, or the series whose change of level is looked for.
 
-    ``name`` is a statement's fingerprint (of its time, or of its errors), a wait family, or a recorded figure.
+    ``name`` is a statement's fingerprint (of its time, its calls, or its errors), a wait family, or a recorded figure.
     """
 
-    kind: Literal["moment", "statement", "errors", "family", "figure"]
+    kind: Literal["moment", "statement", "calls", "errors", "family", "figure"]
     name: str = ""
     at_us: int = 0
 

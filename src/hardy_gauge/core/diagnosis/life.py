@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from hardy_gauge.core.diagnosis.finding import Finding
-from hardy_gauge.core.time.span import HOUR_US
+from hardy_gauge.core.time.span import HOUR_US, Span
 
 State = Literal["new", "going on", "back", "noted", "set aside", "over"]
 NEW_US = HOUR_US
@@ -39,3 +41,38 @@ def state_of(
     if before_us is not None:
         return "back"
     return "new" if now_us - since_us < NEW_US else "going on"
+
+
+@dataclass(frozen=True)
+class Lived:
+    """A finding of the past as it weighed most, from when it began to when it was seen last (UTC microseconds)."""
+
+    finding: Finding
+    since_us: int
+    seen_us: int
+
+
+def looks_at(span: Span, every_us: int = HOUR_US) -> list[int]:
+    """The moments at which a span of the past is diagnosed: its end and each hour before, the first of them first."""
+    return sorted(range(span.until_us, span.since_us, -every_us))
+
+
+def lives_of(looks: Iterable[tuple[int, Sequence[tuple[Finding, int]]]]) -> list[Lived]:
+    """What was found at successive looks, each finding with its onset, as lives: a cause on a subject that is found at each of several
+    looks in turn is one finding.
+    """
+    over: list[Lived] = []
+    going: dict[tuple[str, str], Lived] = {}
+    for at_us, found in looks:
+        now: dict[tuple[str, str], Lived] = {}
+        for finding, since_us in found:
+            key = (finding.cause, finding.subject.name)
+            known = going.pop(key, None)
+            if known is None:
+                now[key] = Lived(finding, min(since_us, at_us), at_us)
+            else:
+                heavier = finding if weight(finding) > weight(known.finding) else known.finding
+                now[key] = replace(known, finding=heavier, seen_us=at_us)
+        over += going.values()
+        going = now
+    return [*over, *going.values()]

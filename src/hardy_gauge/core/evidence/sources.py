@@ -24,6 +24,11 @@ class RecordedFigure:
     per_day: float | None = None
 
     @property
+    def usual(self) -> float | None:
+        """The typical value; None where it is not known."""
+        return None if self.typical is None else self.typical.value
+
+    @property
     def ratio(self) -> float | None:
         """Value ÷ typical; None where there is no typical value or it is nothing."""
         return self.value / self.typical.value if self.typical is not None and self.typical.value > 0 else None

@@ -62,13 +62,28 @@ def nothing_words(unknown: Sequence[str]) -> str:
     return "No rule found anything wrong in this window."
 
 
-def undiagnosed_words(first_us: int | None, focus: Span) -> str:
-    """Empty where the focus was diagnosed; ``first_us`` is when diagnosing began."""
+def undiagnosed_words(first_us: int | None, focus: Span, looked_back: int, servers: int) -> str:
+    """Empty where the focus was diagnosed; ``first_us`` is when diagnosing began, ``looked_back`` at how many of the servers this time
+    was looked at on demand.
+    """
+    if (first_us is not None and first_us <= focus.until_us) or looked_back >= servers > 0:
+        return ""
+    if looked_back:
+        return f"This time was diagnosed on {looked_back} of {servers} servers."
     if first_us is None:
         return "Not diagnosed yet; findings come within some minutes."
-    if first_us > focus.until_us:
-        return f"This time was not diagnosed; findings are looked for since {day_clock(first_us)}."
-    return ""
+    return f"This time was not diagnosed; findings are looked for since {day_clock(first_us)}."
+
+
+def past_words(state: str, done: int, looks: int, found: int, servers: int) -> str:
+    """How far the diagnosis of a span of the past has come."""
+    on = f"{servers} {'server' if servers == 1 else 'servers'}"
+    new = f"{found or 'no'} new {'finding' if found == 1 else 'findings'}"
+    if state == "running":
+        return f"{done} of {looks} hours looked at on {on}, {new} so far"
+    if state == "done":
+        return f"{looks} hours looked at on {on}, {new}"
+    return f"{state} after {done} of {looks} hours on {on}, {new} kept"
 
 
 def not_looked_words(causes: Sequence[str], why: str) -> str:

@@ -7,10 +7,13 @@ import DataTable from '@/parts/DataTable.vue'
 import FindingActions from '@/parts/FindingActions.vue'
 import FindingNote from '@/parts/FindingNote.vue'
 import GradeGlyph from '@/parts/GradeGlyph.vue'
+import ImprovementNote from '@/parts/ImprovementNote.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import UnknownNote from '@/parts/UnknownNote.vue'
+import PastDiagnosis from './PastDiagnosis.vue'
 import { COLUMNS, FIRST, follows, SHOWN, type Found } from './columns'
 import { useAnswer } from '@/state/fetching'
+import { rankOf } from '@/state/grades'
 import { clock, day } from '@/state/units'
 import { now, useWindow } from '@/state/window'
 
@@ -27,25 +30,23 @@ const GRADES = [
   { value: 'plan', text: 'plan and act' },
   { value: 'act', text: 'act only' },
 ]
-const RANK = ['fine', 'note', 'plan', 'act']
 const w = useWindow()
 const answer = useAnswer(
   () => w.asked.value,
   (query) => api.GET('/api/findings', { params: { query } }),
   () => w.following.value,
 )
-const kept = (name: string, first: string) => computed({ get: () => String(w.route.query[name] ?? first), set: (value: string) => w.change({ [name]: value === first ? undefined : value }) })
-const state = kept('state', 'open')
-const grade = kept('grade', 'plan')
-const search = kept('search', '')
+const kept = (name: string, first: () => string) => computed({ get: () => String(w.route.query[name] ?? first()), set: (value: string) => w.change({ [name]: value === first() ? undefined : value }) })
+/** Of a time that is past all that stood then, though it is over by now. */
+const state = kept('state', () => (w.following.value ? 'open' : 'all'))
+const grade = kept('grade', () => 'plan')
+const search = kept('search', () => '')
 const order = computed(() => (w.route.query.sort ? String(w.route.query.sort) : undefined))
 const today = computed(() => day(now.value))
 const all = computed(() => answer.data.value?.findings ?? [])
 const held = (one: Found) => `${one.finding.title} ${one.finding.cause.replaceAll('_', ' ')} ${one.server} ${one.cluster} ${one.finding.subject.text}`.toLowerCase()
 const rows = computed(() =>
-  all.value.filter(
-    (one) => !one.finding.root && (SHOWN[state.value] ?? SHOWN.open)!(one) && RANK.indexOf(one.finding.grade) >= RANK.indexOf(grade.value) && held(one).includes(search.value.toLowerCase()),
-  ),
+  all.value.filter((one) => !one.finding.root && (SHOWN[state.value] ?? SHOWN.open)!(one) && rankOf(one.finding.grade) >= rankOf(grade.value) && held(one).includes(search.value.toLowerCase())),
 )
 const chosen = computed(() => {
   const wanted = Number(w.route.query.open ?? 0)
@@ -58,6 +59,7 @@ const after = computed(() => (chosen.value ? follows(all.value, chosen.value) : 
   <AnswerSheet v-slot="{ data }" :answer="answer" fill>
     <div class="cols two">
       <div class="list">
+        <PastDiagnosis @done="answer.ask" />
         <DataTable
           name="findings"
           fill
@@ -98,6 +100,7 @@ const after = computed(() => (chosen.value ? follows(all.value, chosen.value) : 
           }}</SubjectLink>
         </p>
         <FindingNote :found="chosen" stacked />
+        <ImprovementNote :found="chosen" />
         <FindingActions :key="chosen.id" :found="chosen" @done="answer.ask" />
         <template v-if="after.length">
           <h2 class="part mt-3"><span>Follows from it</span></h2>

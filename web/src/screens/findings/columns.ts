@@ -1,8 +1,8 @@
 import type { Schemas } from '@/api/client'
 import type { Column } from '@/parts/table'
+import { rankOf } from '@/state/grades'
 
 export type Found = Schemas['FoundOn']
-const GRADES = ['fine', 'note', 'plan', 'act']
 
 /** What can be won back, in active sessions; null for what costs no time yet. */
 const sessions = (one: Found) => (one.finding.impact.unit === 'sessions' && one.finding.share > 0 ? one.finding.impact.value : null)
@@ -10,7 +10,7 @@ const sessions = (one: Found) => (one.finding.impact.unit === 'sessions' && one.
 const left = (one: Found) => (one.finding.impact.unit === 's' ? one.finding.impact.value : null)
 
 export const COLUMNS: Column<Found>[] = [
-  { key: 'grade', title: 'grade', value: (one) => GRADES.indexOf(one.finding.grade), width: '70px' },
+  { key: 'grade', title: 'grade', value: (one) => rankOf(one.finding.grade), width: '70px' },
   { key: 'title', title: 'finding', value: (one) => one.finding.title, wide: true },
   { key: 'server', title: 'server', value: (one) => one.server, width: '100px' },
   { key: 'share', title: 'of its time', unit: 'share', value: (one) => one.finding.share || null, missing: '–', width: '82px' },

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, since, warns
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, figure_of, remedy, since, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Signal, Subject, SubjectKind
 from hardy_gauge.core.diagnosis.rules.cluster.not_answering import not_answering
@@ -112,7 +112,7 @@ class UnevenLoad(_Members):
         ):
             return []
         facts = [
-            Fact("calls", calls.value, "/s", "counters", calls.typical.value if calls.typical else None),
+            against_usual("calls", calls, "/s", "counters"),
             Fact("calls of its peers, the middle one", middle, "/s", "counters"),
         ]
         remedies = [remedy("talk", "Look how calls are dealt out among the members")]
@@ -129,7 +129,7 @@ class HotPartition(_Members):
         hot = figure_of(evidence, "hottest_partition_share")
         if hot is None or (hot.last or 0.0) < HOT:
             return []
-        facts = [Fact("of all calls", hot.last or 0.0, "share", "counters", hot.typical.value if hot.typical else None)]
+        facts = [Fact("of all calls", hot.last or 0.0, "share", "counters", hot.usual)]
         remedies = [remedy("rewrite", "Choose a key that spreads what is asked for most", "Partitions are made anew.")]
         return [
             self.told(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
@@ -33,7 +33,7 @@ class ReplicaBehind(Unasked):
             return []
         if lag.typical is not None and behind_s < TIMES_USUAL * max(lag.typical.value, 1.0):
             return []
-        usual = lag.typical.value if lag.typical is not None else None
+        usual = lag.usual
         facts = [Fact("behind its primary", behind_s, "s", "counters", usual)]
         waiting = figure_of(evidence, "replica_lag_bytes")
         if waiting is not None and waiting.last is not None:
@@ -53,9 +53,7 @@ class ReplicaBehind(Unasked):
         if busy is not None:
             facts.append(Fact("of the time in applying", busy.value, "share", "counters"))
         if latency is not None and latency.ratio is not None and latency.ratio > 2:
-            facts.append(
-                Fact("time of one read", latency.value, "s", "host", latency.typical.value if latency.typical else None)
-            )
+            facts.append(against_usual("time of one read", latency, "s", "host"))
             return ": its volume is slow", [remedy("capacity", "Give the replica the storage that its primary has")]
         if busy is not None and working is not None and busy.value >= BUSY:
             if working.value >= WORKING * busy.value:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, change_of, remedy, since, warns
-from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, change_of, remedy, since, warns
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.evidence.sources import ChangeFact, RecordedFigure
@@ -65,7 +64,7 @@ class SettingHarmed(Unasked):
         facts = [since(evidence, change)]
         for name, figure in worse.items():
             title, unit, _ = COSTS[name]
-            facts.append(Fact(title, figure.value, unit, "counters", figure.typical.value if figure.typical else None))
+            facts.append(against_usual(title, figure, unit, "counters"))
         before = f" to {change.before}" if change.before else ""
         words, caution = (
             f"Set {change.object} back{before}, and see whether the figures follow",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, costs, figure_of, remedy
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source, Unknown
@@ -41,15 +41,7 @@ class ProcessorSaturated(Unasked):
         if busy.typical is not None:
             facts.append(Fact("cores busy on days like this", busy.typical.value, "", "host"))
         if queue is not None:
-            facts.append(
-                Fact(
-                    "threads that run or wait for a core",
-                    queue.value,
-                    "",
-                    "host",
-                    queue.typical.value if queue.typical else None,
-                )
-            )
+            facts.append(against_usual("threads that run or wait for a core", queue, "", "host"))
         facts.append(Fact("cores busy with other things than calls", others, "", "host and session samples"))
         remedies = [
             remedy("talk", "Look what else runs on the host, and move it elsewhere"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, changed, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, changed, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Subject
 from hardy_gauge.core.diagnosis.rules.indexes.needless import WRITERS, built, newly_built
@@ -57,7 +57,7 @@ class WriteAmplification(Unasked):
             Fact(f"rows of {table.name} written", writes, "/s", "table counters"),
         ]
         if log is not None:
-            facts.append(Fact("log written", log.value, "B/s", "counters", log.typical.value if log.typical else None))
+            facts.append(against_usual("log written", log, "B/s", "counters"))
         more_log = log is not None and log.ratio is not None and log.ratio > MORE_LOG
         grade: Grade = "plan" if more_log or writes * len(idle) >= MANY_CHANGES_PER_S else "note"
         names = [one.name for one in idle]

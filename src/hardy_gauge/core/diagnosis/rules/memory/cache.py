@@ -10,6 +10,7 @@ from collections.abc import Mapping
 
 from hardy_gauge.core.diagnosis.building import (
     Unasked,
+    against_usual,
     bytes_of,
     change_of,
     costs,
@@ -74,11 +75,9 @@ class _MoreReads(Unasked):
             for work in (evidence.statements.values() if isinstance(evidence.statements, Mapping) else ())
         ):  # fmt: skip
             return []  # something new reads, and pushes out what others want
-        facts = [Fact("pages read", read.value, "/s", "counters", read.typical.value if read.typical else None)]
+        facts = [against_usual("pages read", read, "/s", "counters")]
         if asked is not None:
-            facts.append(
-                Fact("pages requested", asked.value, "/s", "counters", asked.typical.value if asked.typical else None)
-            )
+            facts.append(against_usual("pages requested", asked, "/s", "counters"))
         return self.told(evidence, both, facts, (starts, resized))
 
     def told(self, evidence: Evidence, spent: Sampled, facts: list[Fact], before: Before) -> list[Finding]:

@@ -57,7 +57,7 @@ class MemoryOvercommitted(Unasked):
             or spent.active_sessions < LEAST_SHARE * samples.active_sessions
         ):
             return []
-        usual = swapped.typical.value if swapped.typical else None
+        usual = swapped.usual
         facts = [Fact("pages fetched back from swap", swapped.value, "/s", "host", usual)]
         used, host = figure_of(evidence, "memory_used_bytes"), evidence.host
         memory = None if isinstance(host, Unknown) else host.memory_bytes

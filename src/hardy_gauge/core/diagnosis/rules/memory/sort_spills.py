@@ -49,7 +49,7 @@ class SortSpills(Unasked):
             return []
         if written.ratio is not None and written.ratio < TIMES_USUAL:
             return []
-        usual = written.typical.value if written.typical is not None else None
+        usual = written.usual
         facts = [Fact("temporary bytes written", written.value, "B/s", "counters", usual)]
         if heaviest is not None and heaviest.temporary_pages:
             facts.append(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.building import (
     Unasked,
+    against_usual,
     bytes_of,
     change_of,
     figure_of,
@@ -44,7 +45,7 @@ class LogTooSmall(Unasked):
             Fact("forced by the size of the log", share, "share", "counters"),
         ]
         if log is not None:
-            facts.append(Fact("log written", log.value, "B/s", "counters", log.typical.value if log.typical else None))
+            facts.append(against_usual("log written", log, "B/s", "counters"))
         grade: Grade = "plan" if every_s <= VERY_OFTEN_S and self._felt(evidence, forced) else "note"
         remedies = [self._larger(evidence, log)]
         title = f"The log is so small that it forces a checkpoint each {every_s:.0f} s"

@@ -6,8 +6,7 @@ grew and the volume is no busier with this server's own requests, somebody else'
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, started
-from hardy_gauge.core.diagnosis.fact import Fact
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, costs, figure_of, remedy, started
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
 from hardy_gauge.core.evidence.sources import RecordedFigure
@@ -46,9 +45,12 @@ class _VolumeSlow(Unasked):
         others = busy is not None and busy.ratio is not None and busy.ratio < AS_BUSY
         if others != self.of_others:
             return []
-        facts = [_fact("time of one request", latency, "s"), _fact("requests", requests, "/s")]
+        facts = [
+            against_usual("time of one request", latency, "s", "host"),
+            against_usual("requests", requests, "/s", "host"),
+        ]
         if busy is not None:
-            facts.append(_fact("busy with its own requests", busy, ""))
+            facts.append(against_usual("busy with its own requests", busy, "", "host"))
         return [
             costs(
                 evidence, self.cause, self.words, Subject("volume", self.volume), spent, facts, self.remedies(), 0.75,
@@ -76,10 +78,6 @@ def _spent(samples: Samples, families: tuple[str, ...]) -> Sampled:
     return Sampled(
         sum(one.active_sessions for one in mine), sum(one.low for one in mine), sum(one.high for one in mine)
     )
-
-
-def _fact(title: str, figure: RecordedFigure, unit: str) -> Fact:
-    return Fact(title, figure.value, unit, "host", figure.typical.value if figure.typical else None)
 
 
 class DataVolumeSlow(_VolumeSlow):

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from hardy_gauge.core.diagnosis.building import (
     DAY_S,
     Unasked,
+    against_usual,
     changed,
     figure_of,
     grade_by_days,
@@ -188,7 +189,7 @@ class TemporaryFilesFill(Unasked):
             if written.value < MOSTLY * growth:
                 continue
             facts = [
-                Fact("temporary bytes written", written.value, "B/s", "counters", written.typical.value if written.typical else None),
+                against_usual("temporary bytes written", written, "B/s", "counters"),
                 Fact("the volume grows by", growth, "B/s", "host"),
             ]  # fmt: skip
             remedies = [

@@ -33,9 +33,7 @@ class LongTransaction(Unasked):
         left = prepared.last or 0.0 if prepared is not None else 0.0
         if (left > 0) != self.prepared:
             return []
-        facts = [
-            Fact("oldest transaction", oldest.last, "s", "counters", oldest.typical.value if oldest.typical else None)
-        ]
+        facts = [Fact("oldest transaction", oldest.last, "s", "counters", oldest.usual)]
         if dead is not None:
             facts.append(Fact("dead rows of the worst table", dead.last or dead.value, "share", "counters"))
         if left:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.diagnosis.building import Unasked, costs, figure_of, remedy, warns
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, costs, figure_of, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Source
@@ -28,9 +28,7 @@ class NetworkSlow(Unasked):
         spent = samples.by_family.get("client", Sampled(0.0, 0.0, 0.0))
         if again is None or again.value < LOST or spent.active_sessions < LEAST_SHARE * samples.active_sessions:
             return []
-        facts = [
-            Fact("packets sent again", again.value, "share", "host", again.typical.value if again.typical else None)
-        ]
+        facts = [against_usual("packets sent again", again, "share", "host")]
         remedies = [remedy("talk", "Show whoever runs the network what is lost between applications and server")]
         return [
             costs(
@@ -93,9 +91,7 @@ class ConnectionStorm(Unasked):
         opened = figure_of(evidence, "connections_opened")
         if opened is None or opened.value < OPENED_PER_S or (opened.ratio is not None and opened.ratio < TIMES_USUAL):
             return []
-        facts = [
-            Fact("sessions opened", opened.value, "/s", "counters", opened.typical.value if opened.typical else None)
-        ]
+        facts = [against_usual("sessions opened", opened, "/s", "counters")]
         remedies = [
             remedy("talk", "Let applications keep their sessions, and wait longer each time before they try again")
         ]
@@ -125,9 +121,7 @@ class BurstCreditUsedUp(Unasked):
         for name, figure in evidence.figures.items():
             if name.startswith("volume_credit_share.") and figure.last is not None and figure.last <= NO_CREDIT:
                 volume = name.partition(".")[2]
-                facts = [
-                    Fact("credit left", figure.last, "share", "host", figure.typical.value if figure.typical else None)
-                ]
+                facts = [Fact("credit left", figure.last, "share", "host", figure.usual)]
                 remedies = [
                     remedy("talk", "Move the job that reads so much to quieter hours, or slow it down"),
                     remedy("capacity", f"Rent volume {volume} with a higher lasting limit"),

@@ -1,0 +1,95 @@
+"""On a real PostgreSQL, in the browser: finding, article, script, "is it better now?", report."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from hardy_gauge.api.app import create_app
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.settings import AppSettings
+from hardy_gauge.store.database import Store
+from tests.capture.test_postgresql import collector as collector
+from tests.capture.test_postgresql import watched as watched
+from tests.conftest import Serving
+from tests.truth.real_server import Looks, working
+
+pytestmark = [pytest.mark.ui, pytest.mark.postgres]
+MINUTES = 8
+
+
+@pytest.fixture
+def looks(store: Store, collector: Collector) -> Looks:
+    return Looks(store, collector)
+
+
+@pytest.fixture
+def page(browser: Browser, looks: Looks, tmp_path: Path) -> Iterator[Page]:
+    """The application over what is recorded, at the collector's clock."""
+    settings = AppSettings(data=tmp_path, demo=True)
+    with Serving(create_app(settings, looks.store, clock=lambda: looks.now_us)) as serving:
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=serving.address)
+        context.set_default_timeout(20_000)
+        assert context.request.post("/api/sign-in/demo").ok
+        yield context.new_page()
+        context.close()
+
+
+def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psycopg.Connection, str]) -> None:
+    owner = watched[0]
+    owner.execute("CREATE TABLE visited (id serial PRIMARY KEY, patron int, note text)")
+    owner.execute(
+        "INSERT INTO visited (patron, note) SELECT i % 9000, repeat('n', 60) FROM generate_series(1, 300000) i"
+    )
+    owner.execute("ANALYZE visited")
+
+    def recorded(minutes: int) -> None:
+        for _ in range(minutes):
+            looks.seconds(20, each_s=0.05)
+            looks.minute()
+        looks.findings()
+
+    with working(owner.info.dsn, lambda s: s.execute("SELECT count(note) FROM visited WHERE patron = %s", [7]), 2):
+        recorded(MINUTES)
+        # finding
+        page.goto("/findings")
+        row = page.locator("tr[data-row]", has_text="visited").filter(has_text="Missing index").first
+        row.click()
+        finding = page.locator("[data-test=detail] [data-cause=missing_index]")
+        expect(finding).to_contain_text("Missing index on visited (patron)")
+        expect(page.locator("[data-test=improvement]")).to_contain_text(
+            "nothing that was changed on reading-room since it began is known"
+        )
+        found = page.url
+        # article
+        finding.get_by_role("link", name="what this is").click()
+        expect(page).to_have_url(re.compile("/handbook.*missing_index"))
+        expect(page.get_by_role("heading", name="Missing index")).to_be_visible()
+        # script
+        page.goto(found)
+        script = finding.locator("pre.script").first.inner_text()
+        assert script.upper().startswith("CREATE INDEX"), script
+        owner.execute(script)
+        recorded(2)
+        page.reload()
+        expect(page.locator("[data-test=improvement]")).to_contain_text("Too early to say")
+        recorded(MINUTES)
+    # is it better now?
+    page.goto(found + ("&" if "?" in found else "?") + "state=all&grade=note")
+    answer = page.locator("[data-test=improvement]")
+    expect(answer).to_have_attribute("data-verdict", "better")
+    expect(answer).to_contain_text("Yes: since")
+    expect(page.locator("[data-test=detail]")).to_contain_text("over since")
+    page.locator("[data-test=compare]").click()
+    expect(page.locator("[data-test=sentence]")).to_contain_text("× the reference")
+    # report
+    page.goto("/servers/reading-room")
+    page.locator("[data-test=report]").click()
+    report = page.frame_locator("iframe[data-test=report]")
+    expect(report.get_by_text(re.compile("Is it better now\\? Yes: since")).first).to_be_visible()
+    owner.execute("DROP TABLE visited")
