@@ -18,7 +18,7 @@ from hardy_gauge.core.narrative.setup import you_sentence
 from hardy_gauge.errors import Conflict, NotFound, NotSignedIn
 from hardy_gauge.store import who as w
 from hardy_gauge.store.keyring import Keyring
-from hardy_gauge.store.passwords import NOBODY, hash_password, matches
+from hardy_gauge.store.passwords import hash_of_nobody, hash_password, matches
 from hardy_gauge.store.people import Person, SignIn
 from hardy_gauge.store.roles import Grant
 from hardy_gauge.store.second_factor import accepted
@@ -84,12 +84,12 @@ async def sign_in(
     def look() -> tuple[str, bool]:
         with reader.store.read() as session:
             person = session.scalar(select(Person).where(Person.name == name))
-            return (person.password, w.known_from(session, person.id, address)) if person else (NOBODY, False)
+            return (person.password, w.known_from(session, person.id, address)) if person else ("", False)
 
     kept, known = await run_in_threadpool(look)
     await limits.admit(name, address, known)
     password = credentials.password.get_secret_value()
-    right = await passwords_of(request).run(lambda: matches(kept, password))
+    right = await passwords_of(request).run(lambda: matches(kept or hash_of_nobody(), password))
 
     def finish() -> None:
         if not right:

@@ -1,32 +1,51 @@
-"""The commands. Each verb is a module; this file only gathers them."""
+"""The commands. Each verb is a module, which is imported when it is asked for; this file only gathers them."""
 
 from __future__ import annotations
 
 import sys
-from typing import Annotated
+from importlib import import_module
+from typing import Annotated, Any, cast
 
 import typer
 from pydantic import ValidationError
+from typer.core import TyperCommand, TyperGroup
+from typer.main import get_command
 
 from hardy_gauge import __version__
-from hardy_gauge.cli import (
-    agent,
-    audit,
-    backup,
-    bundle,
-    capture,
-    demo,
-    diagnose,
-    imports,
-    keyring,
-    plan,
-    serve,
-    settings,
-    trial,
-)
 from hardy_gauge.errors import GaugeError
 
+# by verb: its module, and the function in it; "app" where the verb has verbs of its own
+COMMANDS = {
+    "demo": ("demo", "demo"), "serve": ("serve", "serve"), "capture": ("capture", "capture"), "agent": ("agent", "agent"),
+    "backup": ("backup", "backup"), "restore": ("backup", "restore"), "trial": ("trial", "trial"), "plan": ("plan", "plan"),
+    "diagnose": ("diagnose", "diagnose"), "audit": ("audit", "app"), "keyring": ("keyring", "app"), "settings": ("settings", "app"),
+    "bundle": ("bundle", "app"), "import": ("imports", "app"), "trial-worker": ("trial", "worker"),
+}  # fmt: skip
+HIDDEN = ("trial-worker",)
+
+
+class Commands(TyperGroup):
+    """Imports the module of a verb when it is asked for, so that none waits for the others."""
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> TyperCommand | TyperGroup | None:
+        if cmd_name not in COMMANDS:
+            return None
+        module, name = COMMANDS[cmd_name]
+        found = getattr(import_module(f"hardy_gauge.cli.{module}"), name)
+        if not isinstance(found, typer.Typer):
+            alone = typer.Typer(add_completion=False)
+            alone.command(cmd_name, hidden=cmd_name in HIDDEN)(found)
+            found = alone
+        command = cast(TyperCommand | TyperGroup, get_command(found))
+        command.name = cmd_name
+        return command
+
+
 app = typer.Typer(
+    cls=Commands,
     no_args_is_help=True,
     help="Hardy Gauge captures what database servers wait for, explains it, and tries what would help.",
     epilog="Start with `hardy-gauge demo`: a made-up library's servers, with a trouble to find.",
@@ -46,23 +65,6 @@ def options(
     ] = False,
 ) -> None:
     pass
-
-
-app.command("demo")(demo.demo)
-app.command("serve")(serve.serve)
-app.command("capture")(capture.capture)
-app.command("agent")(agent.agent)
-app.command("backup")(backup.backup)
-app.command("restore")(backup.restore)
-app.command("trial")(trial.trial)
-app.command("plan")(plan.plan)
-app.command("diagnose")(diagnose.diagnose)
-app.add_typer(audit.app, name="audit")
-app.add_typer(keyring.app, name="keyring")
-app.add_typer(settings.app, name="settings")
-app.add_typer(bundle.app, name="bundle")
-app.add_typer(imports.app, name="import")
-app.command("trial-worker", hidden=True)(trial.worker)
 
 
 def main() -> None:
