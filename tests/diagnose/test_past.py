@@ -101,6 +101,15 @@ def test_a_span_is_diagnosed_with_progress_and_kept(built: Built, client: TestCl
     assert any("Not diagnosed" in one for one in part["unknown"]), "another day was not looked at"
 
 
+def test_where_looking_ended_it_is_not_said_to_be_over(built: Built, client: TestClient) -> None:
+    client.post("/api/findings/past", params={"focus": "2026-11-23T15:00:00Z/2026-11-23T18:00:00Z"})
+    ended(client)
+    (found,) = client.get("/api/findings", params=ASKED).json()["findings"]
+    assert "seen until 23 Nov 18:00" in found["words"] and "over" not in found["words"]
+    better = client.get(f"/api/findings/{found['id']}/improvement").json()
+    assert better["sentence"].startswith("Not known: it was seen until 23 Nov 18:00") and better["focus"] is None
+
+
 def test_one_at_a_time_and_stopped(built: Built, client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
     slowly = past.examine
 

@@ -74,7 +74,7 @@ def keep_past(session: Session, server_id: int, lives: Sequence[Lived], span: Sp
         session.add(
             StoredFinding(
                 server_id=server_id, cause=key[0], subject=key[1], since_us=one.since_us, seen_us=one.seen_us, ended_us=one.seen_us,
-                body=asdict(one.finding),
+                body=asdict(one.finding), open_end=one.seen_us == span.until_us,
             )
         )  # fmt: skip
         new += 1

@@ -18,15 +18,17 @@ from hardy_gauge.core.narrative.findings import (
     life_words,
     not_looked_words,
     nothing_words,
+    past_sentence,
     undiagnosed_words,
 )
-from hardy_gauge.core.time.span import Span
+from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import DiagnosedSpan, DiagnosisState, Server, StoredFinding
 
 FINDING = TypeAdapter(Finding)
 TROUBLE = ("plan", "act")
 SILENT = ("set aside", "over")
+PRESENT_US = 5 * MINUTE_US  # a focus that ended before is past
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,7 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
     """Findings whose life meets the focus, of the servers, perhaps of one subject (a statement's fingerprint)."""
     known = {server.id: server for server in servers}
     now_us = reader.clock()
+    past = now_us - focus.until_us > PRESENT_US
     with reader.store.read() as session:
         query = select(StoredFinding).where(
             StoredFinding.server_id.in_(known), StoredFinding.since_us < focus.until_us,
@@ -83,7 +86,9 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
                 )
             )
         )  # fmt: skip
-        found = [_found(row, known[row.server_id].name, known[row.server_id].cluster.name, now_us) for row in rows]
+        found = [
+            _found(row, known[row.server_id].name, known[row.server_id].cluster.name, now_us, past) for row in rows
+        ]
     first_us = min((state.first_us for state in states), default=None)
     before = undiagnosed_words(first_us, focus, len({span.server_id for span in spans}), len(servers))
     looked = states if first_us is not None and first_us <= focus.until_us else spans
@@ -92,10 +97,13 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
     for one in causes:
         by_why.setdefault(one.why, {})[one.cause] = None
     unknown = [*filter(None, [before]), *(not_looked_words(list(named), why) for why, named in by_why.items())]
-    found.sort(key=lambda one: (one.state in SILENT, not one.finding.is_root, *importance(one.finding)))
+    found.sort(
+        key=lambda one: (one.state in SILENT and not one.asks, not one.finding.is_root, *importance(one.finding))
+    )
     found = _folded(found)
     asking = [one for one in found if one.asks]
-    sentence = findings_sentence([(one.server, one.finding) for one in asking], len(servers), len(states))
+    told = [(one.server, one.finding) for one in asking]
+    sentence = past_sentence(told, focus, len(servers)) if past else findings_sentence(told, len(servers), len(states))
     return Findings(sentence, found, unknown, nothing_words(unknown))
 
 
@@ -127,15 +135,17 @@ def roots_in(reader: Reader, servers: Sequence[Server], focus: Span) -> dict[str
     return found
 
 
-def _asks(state: State, finding: Finding) -> bool:
-    return state not in SILENT and finding.is_root and finding.grade in TROUBLE
+def _asks(state: State, finding: Finding, past: bool) -> bool:
+    """Whether it asks for something, or in a focus that is past asked for it, though it is over by now."""
+    silent = state == "set aside" if past else state in SILENT
+    return not silent and finding.is_root and finding.grade in TROUBLE
 
 
-def _found(row: StoredFinding, server: str, cluster: str, now_us: int) -> FoundOn:
+def _found(row: StoredFinding, server: str, cluster: str, now_us: int, past: bool) -> FoundOn:
     finding = FINDING.validate_python(row.body)
     aside = is_aside(finding, row.aside_us, row.aside_weight)
     state = state_of(now_us, row.since_us, row.ended_us, row.before_us, row.noted_us is not None, aside)
-    words = finding_words(finding, server, row.since_us, row.ended_us)
+    words = finding_words(finding, server, row.since_us, row.ended_us, row.open_end)
     said = life_words(row.before_us, row.noted_by, row.noted_us, row.aside_by, row.aside_us, row.aside_reason, aside)
     return FoundOn(
         row.id,
@@ -149,7 +159,7 @@ def _found(row: StoredFinding, server: str, cluster: str, now_us: int) -> FoundO
         said,
         row.aside_reason,
         [],
-        _asks(state, finding),
+        _asks(state, finding, past),
         finding,
     )
 

@@ -15,6 +15,7 @@ from hardy_gauge.core.narrative.improvement import (
     no_before_words,
     no_figure_words,
     nothing_changed_words,
+    open_end_words,
     too_early_words,
 )
 from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
@@ -59,6 +60,8 @@ def improvement_of(reader: Reader, finding_id: int) -> Improvement:
     at_us, words = (change.at_us, change.title) if change is not None else (row.ended_us, "")
     if at_us is None:
         return _without(nothing_changed_words(server.name))
+    if change is None and row.open_end:
+        return _without(open_end_words(at_us))
     return _compared(reader, server, row, finding, at_us, words)
 
 

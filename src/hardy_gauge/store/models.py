@@ -169,7 +169,8 @@ class StoredFinding(Base):
     """One cause on one subject of a server, with its life: since when, last seen, and when it was over.
 
     ``body`` is the finding as it was seen last; ``before_us`` is when it was over the last time, where it came back. What was noted
-    or set aside has by whom and when; ``aside_weight`` is what it weighed then.
+    or set aside has by whom and when; ``aside_weight`` is what it weighed then. ``open_end``: when it was over is not known, because a
+    span of the past ended there that was diagnosed on demand.
     """
 
     __tablename__ = "finding"
@@ -181,6 +182,7 @@ class StoredFinding(Base):
     seen_us: Mapped[int]
     ended_us: Mapped[int | None] = mapped_column(default=None)
     body: Mapped[dict[str, Any]]
+    open_end: Mapped[bool] = mapped_column(default=False, server_default="0")
     before_us: Mapped[int | None] = mapped_column(default=None)
     noted_us: Mapped[int | None] = mapped_column(default=None)
     noted_by: Mapped[str] = mapped_column(default="", server_default="")

@@ -6,16 +6,20 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from hardy_gauge.core.diagnosis.finding import Finding
-from hardy_gauge.core.figures.formatting import day_clock, share
+from hardy_gauge.core.figures.formatting import clock, day_clock, share
 from hardy_gauge.core.time.span import Span
 
 
-def finding_words(finding: Finding, server: str, since_us: int, ended_us: int | None) -> str:
-    """ "80% of the time of desk-a (78% to 81%), confidence 95%, since Thu 26 Nov 12:05". What costs no time yet names the server."""
+def finding_words(finding: Finding, server: str, since_us: int, ended_us: int | None, open_end: bool = False) -> str:
+    """ "80% of the time of desk-a (78% to 81%), confidence 95%, since 26 Nov 12:05". What costs no time yet names the server.
+
+    ``open_end``: it is not known whether it was over at ``ended_us``, for looking ended there.
+    """
     part = server
     if finding.share:
         part = f"{share(finding.share)} of the time of {server} ({share(finding.share_low)} to {share(finding.share_high)})"
-    over = "" if ended_us is None else f", over since {day_clock(ended_us)}"
+    ended = "seen until" if open_end else "over since"
+    over = "" if ended_us is None else f", {ended} {day_clock(ended_us)}"
     return f"{part}, confidence {share(finding.confidence)}, since {day_clock(since_us)}{over}"
 
 
@@ -32,6 +36,19 @@ def findings_sentence(asking: Sequence[tuple[str, Finding]], servers: int, diagn
     now = f", {urgent} of them now" if urgent and urgent < len(asking) else ", now" if urgent else ""
     server, first = asking[0]
     return f"{count}{now}{rest}. First: {first.title} ({server})."
+
+
+def past_sentence(stood: Sequence[tuple[str, Finding]], focus: Span, servers: int) -> str:
+    """What stood in a time that is over; ``stood`` are roots that asked for something, by importance, with their servers."""
+    begins, ends = day_clock(focus.since_us), day_clock(focus.until_us)
+    same_day = begins.rsplit(" ", 1)[0] == ends.rsplit(" ", 1)[0]
+    time = f"From {begins} to {clock(focus.until_us) if same_day else ends},"
+    if not stood:
+        return f"{time} no finding that asked for something is known on {servers} {'server' if servers == 1 else 'servers'}."
+    on = len({server for server, _ in stood})
+    count = f"{len(stood)} {'finding' if len(stood) == 1 else 'findings'} asked for something on {on} {'server' if on == 1 else 'servers'}"
+    server, first = stood[0]
+    return f"{time} {count}. First: {first.title} ({server})."
 
 
 def life_words(

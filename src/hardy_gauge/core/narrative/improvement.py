@@ -34,6 +34,10 @@ def nothing_changed_words(server: str) -> str:
     return f"It goes on, and nothing that was changed on {server} since it began is known."
 
 
+def open_end_words(at_us: int) -> str:
+    return f"Not known: it was seen until {day_clock(at_us)}, where looking ended. Diagnose the time after it."
+
+
 def no_figure_words(over_us: int | None, change: str) -> str:
     """Of a finding that costs no time: it is over, or goes on."""
     if over_us is not None:

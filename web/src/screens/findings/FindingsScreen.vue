@@ -62,7 +62,7 @@ const after = computed(() => (chosen.value ? follows(all.value, chosen.value) : 
         <PastDiagnosis @done="answer.ask" />
         <DataTable
           name="findings"
-          fill
+          :fill="rows.length > 0"
           opens
           :rows="rows"
           :columns="COLUMNS"

@@ -16,7 +16,11 @@ const { problem, busy, run } = useWork()
 const latest = ref<Schemas['PastDiagnosis'] | null>(null)
 const running = computed(() => latest.value?.state === 'running')
 const ofFocus = computed(() => latest.value?.from_us === w.focus.value.from && latest.value?.until_us === w.focus.value.to)
-const span = computed(() => (latest.value ? `${day(latest.value.from_us)} ${clock(latest.value.from_us)} to ${day(latest.value.until_us)} ${clock(latest.value.until_us)}` : ''))
+const span = computed(() =>
+  latest.value
+    ? `${day(latest.value.from_us)} ${clock(latest.value.from_us)} to ${day(latest.value.from_us) === day(latest.value.until_us) ? '' : `${day(latest.value.until_us)} `}${clock(latest.value.until_us)}`
+    : '',
+)
 
 async function look() {
   const before = latest.value
@@ -38,7 +42,9 @@ run(look)
   <div v-if="running || !w.following.value" class="past" data-test="past">
     <template v-if="running && latest">
       <BProgress :value="latest.done" :max="latest.looks" height="10px" class="bar" :aria-label="`${latest.done} of ${latest.looks} hours looked at`" />
-      <span>{{ span }}: {{ latest.words }}</span>
+      <span
+        ><template v-if="!ofFocus">{{ span }}: </template>{{ latest.words }}</span
+      >
       <BButton v-if="may('engineer')" size="sm" variant="outline-secondary" data-test="stop-past" @click="stop">Stop</BButton>
     </template>
     <template v-else>
@@ -61,6 +67,6 @@ run(look)
   font-size: 13px;
 }
 .bar {
-  flex: 0 1 220px;
+  flex: 0 1 160px;
 }
 </style>

@@ -1,4 +1,4 @@
-"""Spans of the past that were diagnosed on demand."""
+"""Spans of the past that were diagnosed on demand, and findings of which it is not known when they were over."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -18,8 +18,10 @@ def upgrade() -> None:
         sa.Column("until_us", sa.Integer(), nullable=False),
         sa.Column("unknown", sa.JSON(), nullable=False),
     )
+    op.add_column("finding", sa.Column("open_end", sa.Integer(), nullable=False, server_default="0"))
     op.create_index("ix_diagnosed_span_server_id", "diagnosed_span", ["server_id"])
 
 
 def downgrade() -> None:
+    op.drop_column("finding", "open_end")
     op.drop_table("diagnosed_span")
