@@ -59,7 +59,7 @@ def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psyco
         # finding
         page.goto("/findings")
         row = page.locator("tr[data-row]", has_text="visited").filter(has_text="Missing index").first
-        row.click()
+        row.locator("td").nth(1).click()
         finding = page.locator("[data-test=detail] [data-cause=missing_index]")
         expect(finding).to_contain_text("Missing index on visited (patron)")
         expect(page.locator("[data-test=improvement]")).to_contain_text(

@@ -11,7 +11,6 @@ Stretches of known trouble are left out, so that the band after a bad week is no
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -117,32 +116,42 @@ def _inside(times: NDArray[np.int64], spans: Sequence[Span]) -> NDArray[np.bool_
 
 def _ranges(times_us: NDArray[np.int64], smooth: Array, span_us: float) -> UsualRange:
     quarter = ((times_us - MONDAY_US) % WEEK_US // QUARTER_US).astype(int)
+    counts = np.bincount(quarter, minlength=QUARTERS)
     order = np.argsort(quarter, kind="stable")
-    edges = np.searchsorted(quarter[order], np.arange(QUARTERS + 1))
-    grouped = smooth[order]
-    groups = [grouped[a:b] for a, b in itertools.pairwise(edges)]
-    around = [np.concatenate([groups[q - 1], groups[q], groups[(q + 1) % QUARTERS]]) for q in range(QUARTERS)]
-    low, centre, high = (np.full(QUARTERS, np.nan) for _ in range(3))
-    for q in range(QUARTERS):
-        mine = around[q]
-        if len(mine) < FEWEST_WEEKS * 41:
-            day, of_day = divmod(q, OF_DAY)
-            alike = range(5) if day < 5 else range(5, 7)
-            mine = np.concatenate([around[d * OF_DAY + of_day] for d in alike])
-        if len(mine) >= FEWEST_VALUES:
-            ranked = np.sort(mine)
-            low[q], centre[q], high[q] = (_quantile(ranked, share) for share in (0.05, 0.5, 0.95))
+    mine = quarter[order]
+    rows = np.full((QUARTERS, max(1, int(counts.max()))), np.inf)  # what is beyond the values ranks last
+    rows[mine, np.arange(len(mine)) - (np.cumsum(counts) - counts)[mine]] = smooth[order]
+    around = np.concatenate([np.roll(rows, 1, axis=0), rows, np.roll(rows, -1, axis=0)], axis=1)
+    known = np.roll(counts, 1) + counts + np.roll(counts, -1)
+    bands = np.full((3, QUARTERS), np.nan)
+    few = known < FEWEST_WEEKS * 41
+    bands[:, ~few] = _bands(around[~few], known[~few])
+    for days in (slice(0, 5), slice(5, 7)):
+        here = few.reshape(7, OF_DAY)[days]
+        if here.any():
+            alike = around.reshape(7, OF_DAY, -1)[days].transpose(1, 0, 2).reshape(OF_DAY, -1)
+            found = _bands(alike, known.reshape(7, OF_DAY)[days].sum(axis=0))
+            of_days = bands.reshape(3, 7, OF_DAY)[:, days]
+            np.copyto(of_days, found[:, None, :], where=here)
+    low, centre, high = bands
     low = np.minimum(low, centre * (1 - LEAST_WIDTH))
     high = np.maximum(high, centre * (1 + LEAST_WIDTH))
     return UsualRange(low, centre, high, span_us / WEEK_US)
 
 
-def _quantile(ranked: Array, share: float) -> float:
-    """Quantile of ascending values, between neighbours by their distance."""
-    at = share * (len(ranked) - 1)
-    below = int(at)
-    above = min(below + 1, len(ranked) - 1)
-    return float(ranked[below] + (at - below) * (ranked[above] - ranked[below]))
+def _bands(rows: Array, known: NDArray[np.int64]) -> Array:
+    """5%, 50% and 95% quantiles of the first ``known`` values in each row when ranked, between neighbours by their distance: shape
+    (3, rows); NaN where there are too few.
+    """
+    ranked = np.sort(rows, axis=1)
+    at = np.array([[0.05], [0.5], [0.95]]) * np.maximum(known - 1, 0)
+    below = at.astype(int)
+    above = np.minimum(below + 1, np.maximum(known - 1, 0))
+    each = np.arange(len(rows))
+    first, second = ranked[each, below], ranked[each, above]
+    with np.errstate(invalid="ignore"):
+        found = first + (at - below) * (second - first)
+    return np.where(known >= FEWEST_VALUES, found, np.nan)
 
 
 def smoothed(values: Array) -> Array:
