@@ -50,6 +50,11 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
     return (yield)
 
 
+def length(full: float, small: float) -> float:
+    """How long a run of the simulation is: ``full`` under `make truth`, ``small`` otherwise, for the same tolerance."""
+    return full if os.environ.get("FULL") else small
+
+
 def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))

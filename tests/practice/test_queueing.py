@@ -16,6 +16,7 @@ from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.queueing import closed_network, erlang_c, group_commit, shared_wait, wait_mgc
 from practice_fleet.physics.wait_events import Limits
 from practice_fleet.scenario.hardware import HostSpec, VolumeSpec
+from tests.conftest import length
 
 VOLUME = VolumeSpec(capacity=10**12, used=10**9, growth_per_day=1, channels=1, latency_s=1.0, stream_bytes_per_s=10**9)
 
@@ -48,7 +49,7 @@ def test_mean_value_analysis_example() -> None:
 def test_events_match_erlang_c() -> None:
     """One processor-bound class on four cores at 75%: mean response within 5% of Erlang C."""
     run = Run(host(4), [visits(processor_s=0.02)], [1], Arrival(kind="open", rate_per_s=150), Limits(10_000), seed=1)
-    result = run.play(1500)
+    result = run.play(length(1500, 600))
     theory = 0.02 + float(wait_mgc(4, 150, 0.02))
     assert result.executions["duration_s"].mean() == pytest.approx(theory, rel=0.05)
     assert result.utilisation["processor"] == pytest.approx(0.75, rel=0.03)
@@ -80,10 +81,12 @@ def test_events_match_exact_mean_value_analysis() -> None:
 
 def test_littles_law_and_utilisation_law_hold() -> None:
     mix = [visits(processor_s=0.004, random_reads=3), visits(processor_s=0.05)]
-    result = Run(host(2, 4, 0.002), mix, [5, 1], Arrival(kind="open", rate_per_s=60), Limits(1000), seed=8).play(3000)
-    throughput = len(result.executions) / 3000
+    seconds = length(3000, 1000)
+    run = Run(host(2, 4, 0.002), mix, [5, 1], Arrival(kind="open", rate_per_s=60), Limits(1000), seed=8)
+    result = run.play(seconds)
+    throughput = len(result.executions) / seconds
     in_system = throughput * result.executions["duration_s"].mean()
-    assert len(result.samples) / 3000 == pytest.approx(in_system, rel=0.05), "sampled sessions = rate × response"
+    assert len(result.samples) / seconds == pytest.approx(in_system, rel=0.05), "sampled sessions = rate × response"
     busy = throughput * (5 * 0.004 + 0.05) / 6 / 2
     assert result.utilisation["processor"] == pytest.approx(busy, rel=0.05)
 
@@ -136,7 +139,7 @@ def test_clock_and_events_agree_on_mixed_work(busy: float, within: float) -> Non
     rate = busy * 4 / mean
     clock = solve((rate * shares)[:, None], work, host(4), Limits(10_000))
     result = Run(host(4), work, shares.tolist(), Arrival(kind="open", rate_per_s=rate), Limits(10_000), seed=5).play(
-        1200
+        length(1200, 300)
     )
     by_clock = float((clock.rate * clock.response).sum() / clock.rate.sum())
     assert result.executions["duration_s"].mean() == pytest.approx(by_clock, rel=within)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import polars as pl
@@ -14,7 +15,7 @@ from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.statements.sums import sums
 from hardy_gauge.core.time.coverage import seconds
-from hardy_gauge.core.time.span import Span
+from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries import evidence_sources as sources
 from hardy_gauge.queries.coverage import covered, sampled
@@ -24,11 +25,12 @@ from hardy_gauge.queries.log_messages import errors_by_statement
 from hardy_gauge.queries.objects import BACK_US, counted_s
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
-from hardy_gauge.queries.statements import read_intervals, texts_of, typical_statements
+from hardy_gauge.queries.statements import TypicalStatements, read_intervals, texts_of, typical_statements
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Plan as StoredPlan
 from hardy_gauge.store.models import Server, Snapshot, Statement
 
+LONG_US, ABOUT_US = HOUR_US, 10 * MINUTE_US
 NO_SCHEMA = "the server reports no schema"
 
 
@@ -36,7 +38,8 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
     """All that is known of a server over the focus, and of its statements in the reference."""
     texts, focus = texts_of(reader), window.focus
     tables, sequences = sources.tables_and_sequences(reader, server, focus)
-    statements = _statements(reader, server, window, texts)
+    compared = _typical(reader, server, window)
+    statements = _statements(reader, server, window, texts, compared)
     return Evidence(
         server=server.name, engine=server.engine, focus=window.focus,
         covered_s=covered(reader, [server], window.focus, "statements")[server.id],
@@ -49,12 +52,26 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
         executions=executions(reader, server, focus, texts, statements), clock_skew_s=float(server.capture.clock_skew_s),
         oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
         no_answer=sources.no_answer(server), silent_beside=sources.silent_beside(reader, server),
-        beside=sources.changes_beside(reader, server, focus), gone=_gone(reader, server, window, texts, statements),
+        beside=sources.changes_beside(reader, server, focus), gone=_gone(compared, texts, statements),
     )  # fmt: skip
 
 
+def _typical(reader: Reader, server: Server, window: Window) -> TypicalStatements:
+    """What is usual of its statements. Over a long focus that follows the present, within five minutes of the exact time of day, so
+    that it is computed every ten minutes and not each.
+    """
+    focus = window.focus
+    if window.reference.kind != "typical day" or focus.until_us - focus.since_us < LONG_US:
+        return typical_statements(reader, [server], window)
+    until = round(focus.until_us / ABOUT_US) * ABOUT_US
+    about = replace(window, focus=focus.moved(until - focus.until_us))
+    return reader.kept_as(
+        ("typical statements", server.id), about.focus, lambda: typical_statements(reader, [server], about)
+    )
+
+
 def _statements(
-    reader: Reader, server: Server, window: Window, texts: dict[int, Statement]
+    reader: Reader, server: Server, window: Window, texts: dict[int, Statement], compared: TypicalStatements
 ) -> dict[str, StatementWork] | Unknown:
     frame = read_intervals(reader, [server], window.focus)
     if frame.is_empty():
@@ -64,7 +81,6 @@ def _statements(
         return {} if counted else Unknown("statements were not counted in this time")
     in_order = frame.sort("at_us").select("statement", "plan_key")
     last_plan = dict(in_order.group_by("statement", maintain_order=True).agg(pl.col("plan_key").last()).iter_rows())
-    compared = typical_statements(reader, [server], window)
     typical = compared.by_statement
     services = dict(frame.group_by("statement").agg(pl.col("service").drop_nulls().mode().sort().first()).iter_rows())
     variations = _variations(frame)
@@ -87,17 +103,12 @@ def _statements(
 
 
 def _gone(
-    reader: Reader,
-    server: Server,
-    window: Window,
-    texts: dict[int, Statement],
-    called: dict[str, StatementWork] | Unknown,
+    compared: TypicalStatements, texts: dict[int, Statement], called: dict[str, StatementWork] | Unknown
 ) -> list[str]:
     """Texts of statements that are called on days like this, and were not called now."""
     if isinstance(called, Unknown):
         return []
-    usual = typical_statements(reader, [server], window).by_statement
-    known = [texts[number] for number in usual if number in texts]
+    known = [texts[number] for number in compared.by_statement if number in texts]
     return [one.text for one in known if one.fingerprint not in called]
 
 

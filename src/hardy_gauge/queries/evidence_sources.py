@@ -60,19 +60,17 @@ def _growth(reader: Reader, server: Server, focus: Span, names: Sequence[str]) -
     follow each other, which a fall at one moment does not move).
     """
     frame = reader.counters([server.id], Span(focus.until_us - GROWTH_US, focus.until_us), names)
+    named = [name for name in names if name in frame.columns]
+    if not named:
+        return {}
+    times, half_hours = frame["at_us"].to_numpy(), frame["at_us"].to_numpy() // (HOUR_US // 2)
     found = {}
-    for name in names:
-        if name not in frame.columns:
-            continue
-        known = frame.select("at_us", name).drop_nulls()
-        by_half_hour = (
-            known.group_by(pl.col("at_us") // (HOUR_US // 2))
-            .agg(pl.col(name).last(), pl.col("at_us").last().alias("t"))
-            .sort("t")
-        )
-        if len(by_half_hour) >= FEWEST:
-            steps = np.diff(by_half_hour[name].to_numpy()) / np.diff(by_half_hour["t"].to_numpy()) * DAY_US
-            found[name] = float(np.median(steps))
+    for name in named:
+        values = frame[name].to_numpy().astype(float)  # null is NaN here
+        known = np.flatnonzero(np.isfinite(values))
+        last = known[np.flatnonzero(np.diff(half_hours[known], append=-1))] if len(known) else known
+        if len(last) >= FEWEST:
+            found[name] = float(np.median(np.diff(values[last]) / np.diff(times[last]) * DAY_US))
     return found
 
 

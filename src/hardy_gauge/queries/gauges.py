@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import polars as pl
 
 from hardy_gauge.core.figures.catalogue import FIGURES, Figure
 from hardy_gauge.core.figures.minutes import over_span
@@ -40,12 +41,14 @@ class NamedGauge(Gauge):
 
 def gauge(reader: Reader, server_id: int, name: str, span: Span) -> Gauge:
     """A figure over a span, with its usual range over the same time of day."""
-    return gauge_of(reader, server_id, FIGURES[name], reader.usual(server_id, name), span)
+    figure = FIGURES[name]
+    rows = reader.counters([server_id], span, figure.columns)
+    return gauge_of(rows, figure, reader.usual(server_id, name), span)
 
 
-def gauge_of(reader: Reader, server_id: int, figure: Figure, usual: UsualRange, span: Span) -> Gauge:
-    """The same of any figure, with the usual range that is given."""
-    value = over_span(reader.counters([server_id], span, figure.columns), figure)
+def gauge_of(rows: pl.DataFrame, figure: Figure, usual: UsualRange, span: Span) -> Gauge:
+    """The same of any figure, from the server's rows in the span, with the usual range that is given."""
+    value = over_span(rows, figure)
     moments = np.linspace(span.since_us, span.until_us, USUAL_POINTS).astype(np.int64)
     low, centre, high = (float(np.nanmean(a)) if np.isfinite(a).any() else math.nan for a in usual.at(moments))
     said = "not recorded" if value is None else word(value, low, high)

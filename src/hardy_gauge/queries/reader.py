@@ -65,6 +65,7 @@ class Reader:
     store: Store
     clock: Callable[[], int]
     _learnt: dict[tuple[object, ...], tuple[int, object]] = field(default_factory=dict)
+    _versions: dict[tuple[object, ...], tuple[object, object]] = field(default_factory=dict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
     _learning: dict[object, threading.Lock] = field(default_factory=dict)
 
@@ -137,6 +138,13 @@ class Reader:
                 held = (self.clock(), make())
                 with self._lock:
                     self._learnt[key] = held
+        return cast(T, held[1])
+
+    def kept_as(self, key: tuple[object, ...], version: object, make: Callable[[], T]) -> T:
+        """What ``make`` gave for this version, made anew for another; only the last is kept."""
+        held = self._versions.get(key)
+        if held is None or held[0] != version:
+            held = self._versions[key] = (version, make())
         return cast(T, held[1])
 
     def renew(self, server_id: int) -> None:

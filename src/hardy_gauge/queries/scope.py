@@ -7,6 +7,7 @@ from sqlalchemy.orm import joinedload
 
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Cluster, Server
+from hardy_gauge.store.reach import reach
 from hardy_gauge.store.servers import find_server
 
 FLEET = "fleet"
@@ -14,6 +15,12 @@ FLEET = "fleet"
 
 def servers_in(reader: Reader, scope: str) -> list[Server]:
     """The servers of a scope: "fleet", a cluster's name, or a server's name. A retired one only by its name."""
+    if scope == FLEET and reach() is None:
+        return list(reader.kept_as((FLEET,), reader.store.health.writes, lambda: _read(reader, FLEET)))
+    return _read(reader, scope)
+
+
+def _read(reader: Reader, scope: str) -> list[Server]:
     with reader.store.read() as session:
         query = select(Server).options(joinedload(Server.cluster), joinedload(Server.capture)).order_by(Server.name)
         if scope == FLEET:

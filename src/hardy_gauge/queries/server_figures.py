@@ -45,18 +45,17 @@ def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
     figures += volume_latencies(names)
     usual = reader.usual_of(owner.id, figures)
     found = []
-    with reader.read_ahead([owner.id], span, dict.fromkeys(c for f in figures for c in f.columns)):
-        for figure in figures:
-            gauge = gauge_of(reader, owner.id, figure, usual[figure.name], span)
-            if gauge.value is not None:
-                values = frame[figure.above].drop_nulls()
-                last = float(values[-1]) if figure.kind == "level" and len(values) else None
-                found.append(
-                    RecordedFigure(
-                        gauge.value, gauge.low, gauge.centre, gauge.high, gauge.word, figure.name, figure.title, figure.unit,
-                        figure.kind == "level", last,
-                    )
-                )  # fmt: skip
+    for figure in figures:
+        gauge = gauge_of(frame, figure, usual[figure.name], span)
+        if gauge.value is not None:
+            values = frame[figure.above].drop_nulls()
+            last = float(values[-1]) if figure.kind == "level" and len(values) else None
+            found.append(
+                RecordedFigure(
+                    gauge.value, gauge.low, gauge.centre, gauge.high, gauge.word, figure.name, figure.title, figure.unit,
+                    figure.kind == "level", last,
+                )
+            )  # fmt: skip
     found.sort(key=lambda one: (one.word not in UNUSUAL, one.title))
     unusual = [one.title for one in found if one.word in UNUSUAL]
     return ServerFigures(

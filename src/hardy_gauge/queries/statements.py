@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import polars as pl
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.statements.sums import by_family, sums
@@ -103,7 +103,7 @@ def typical_statements(reader: Reader, servers: Sequence[Server], window: Window
 def texts_of(reader: Reader, ids: Sequence[int] | None = None) -> dict[int, Statement]:
     """Statements by id; all where no ids are given."""
     with reader.store.read() as session:
-        query = select(Statement)
-        if ids is not None and len(ids) < 500:
-            query = query.where(Statement.id.in_(ids))
-        return {row.id: row for row in session.scalars(query)}
+        edges = (func.count(), func.max(Statement.id), func.max(Statement.first_seen_us))
+        version = tuple(session.execute(select(*edges).select_from(Statement)).one())
+        found = reader.kept_as(("texts",), version, lambda: {row.id: row for row in session.scalars(select(Statement))})
+    return found if ids is None else {number: found[number] for number in ids if number in found}

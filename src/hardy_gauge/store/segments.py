@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import IO, Literal, cast, get_args
 
 import polars as pl
-from sqlalchemy import delete, func, select
+from sqlalchemy import bindparam, delete, func, select
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
@@ -39,6 +39,20 @@ DAY_US = 24 * HOUR_US
 MOST_ROWS = 2_000_000
 AT_ONCE = 128
 KEPT_BYTES = 256 * 2**20
+
+
+# built once, for it is asked all the time
+IN_SPAN = (
+    select(Segment.id, Segment.server_id, Segment.start_us, Segment.end_us, Segment.rows, func.length(Segment.body))
+    .where(
+        Segment.server_id.in_(bindparam("servers", expanding=True)),
+        Segment.kind == bindparam("kind"),
+        Segment.start_us < bindparam("until"),
+        Segment.end_us > bindparam("since"),
+        Segment.id.not_in(select(DamagedSegment.segment_id)),
+    )
+    .order_by(Segment.start_us)
+)
 
 
 class _Decoded:
@@ -128,17 +142,8 @@ def read(
 
     A column that a segment lacks is null there. Without any row an empty frame comes back.
     """
-    found = session.execute(
-        select(Segment.id, Segment.server_id, Segment.start_us, Segment.end_us, Segment.rows, func.length(Segment.body))
-        .where(
-            Segment.server_id.in_(server_ids),
-            Segment.kind == kind,
-            Segment.start_us < until_us,
-            Segment.end_us > since_us,
-            Segment.id.not_in(select(DamagedSegment.segment_id)),
-        )
-        .order_by(Segment.start_us)
-    ).all()
+    asked = {"servers": list(server_ids), "kind": kind, "since": since_us, "until": until_us}
+    found = session.execute(IN_SPAN, asked).all()
     time = TIME[kind]
     wanted = None if columns is None else tuple(dict.fromkeys([time, *columns]))
     store = str(session.get_bind().engine.url)
