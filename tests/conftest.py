@@ -30,11 +30,23 @@ LONGEST = (
     "test_trials",
     "test_locks",
 )
+_demos: list[subprocess.Popen[bytes]] = []
 ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
 # the servers of these tests are on this machine; tests/safety starts the application without it
 os.environ["HARDY_GAUGE_ALLOW_NETWORKS"] = "127.0.0.0/8"
 os.environ["HARDY_GAUGE_ALLOWED_HOSTS"] = "testserver"
+
+
+def _on_demo(item: pytest.Item | None) -> bool:
+    return "demo" in getattr(item, "fixturenames", ())
+
+
+def pytest_runtest_teardown(item: pytest.Item, nextitem: pytest.Item | None) -> None:
+    """The demo works all the time: it is stopped after its last test, and not at the end of the session."""
+    if _on_demo(item) and not _on_demo(nextitem):
+        for process in _demos:
+            stop(process)
 
 
 @pytest.hookimpl(wrapper=True)
@@ -44,7 +56,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
     A wrapper, so that the groups are there before the plugin that deals them out reads them.
     """
     for item in items:
-        group = "demo" if "demo" in getattr(item, "fixturenames", ()) else item.nodeid.split("::")[0]
+        group = "demo" if _on_demo(item) else item.nodeid.split("::")[0]
         item.add_marker(pytest.mark.xdist_group(group))
     items.sort(key=lambda item: next((n for n, part in enumerate(LONGEST) if part in item.nodeid), len(LONGEST)))
     return (yield)
@@ -53,6 +65,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
 def length(full: float, small: float) -> float:
     """How long a run of the simulation is: ``full`` under `make truth`, ``small`` otherwise, for the same tolerance."""
     return full if os.environ.get("FULL") else small
+
+
+def stop(process: subprocess.Popen[bytes]) -> None:
+    """End it, if it has not ended."""
+    process.terminate()
+    process.wait(timeout=30)
 
 
 def free_port() -> int:
@@ -149,6 +167,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         process = subprocess.Popen(
             [str(BIN / "hardy-gauge"), "demo", "--port", str(port), "--data", str(data)], stdout=log, stderr=log
         )
+        _demos.append(process)
         address = f"http://127.0.0.1:{port}"
         try:
             wait_for(f"{address}/api/health", 600)
@@ -156,5 +175,4 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
                 signed_in(client).get("/api/fleet").raise_for_status()
             yield address
         finally:
-            process.terminate()
-            process.wait(timeout=30)
+            stop(process)
