@@ -27,7 +27,7 @@ from practice_fleet.scenario.hardware import HostSpec
 from practice_fleet.scenario.units import PAGE_BYTES
 from practice_fleet.scenario.work import StatementSpec
 from practice_fleet.settings import Value
-from practice_fleet.transactions import Transaction
+from practice_fleet.transactions import PlayedTransaction, Transaction
 
 
 @dataclass(frozen=True)
@@ -192,13 +192,16 @@ class Conditions:
 class State:
     """Conditions that no longer change; plans, hit ratios and visits follow from them.
 
-    ``rates`` are calls per second at the top of the rhythm; ``workers`` of a closed run are all at work.
+    ``rates`` are calls per second at the top of the rhythm; ``workers`` of a closed run are all at work. Of a trial's workload,
+    ``played`` are the transactions in it, and ``single`` the weights of calls outside of any.
     """
 
     catalogue: Catalogue
     now: Conditions
     rates: dict[str, float]
     workers: int | None = None
+    played: tuple[PlayedTransaction, ...] = ()
+    single: tuple[float, ...] = ()
 
     @property
     def settings(self) -> dict[str, Value]:

@@ -176,7 +176,7 @@ def event_run(state: State, request: PlayRequest, foreign_pages_per_s: float = 0
     return Run(
         host, visits, weights, request.arrival, Limits.of(settings), request.seed, store, holds, failing,
         state.now.background_pages_per_s + foreign_pages_per_s, list(state.worker_visits.values()),
-        state.now.workers if state.worker_visits else 0,
+        state.now.workers if state.worker_visits else 0, list(state.single), list(state.played),
     )  # fmt: skip
 
 

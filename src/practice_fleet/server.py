@@ -20,7 +20,7 @@ from practice_fleet.scenario.clusters import ClusterSpec, ServerSpec
 from practice_fleet.scenario.data import TableSpec
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.work import StatementSpec
-from practice_fleet.transactions import transactions_of
+from practice_fleet.transactions import in_workload, transactions_of
 from practice_fleet.troubles.base import Said
 from practice_fleet.troubles.members import MemberDown, PeerDown
 from practice_fleet.volume_use import FullVolumes
@@ -213,7 +213,10 @@ class PracticeServer:
             failing={names[k]: share for k, share in base.now.failing.items() if k in names},
             pinned={names[k]: plan for k, plan in base.now.pinned.items() if k in names}, actors=[], transactions=[],
         )  # fmt: skip
-        state = State(catalogue, now, rates, workers)
+        places = {key: int(name) for key, name in names.items() if key}
+        weights = [text.weight for text in texts]
+        played, single = in_workload(base.now.transactions, places, weights, base.statements)
+        state = State(catalogue, now, rates, workers, tuple(played), tuple(single))
         _ = state.plans
         return state
 

@@ -41,6 +41,44 @@ class Transaction:
         return self.pause_s * max(0.0, sum(times for _, times in self.steps) - 1)
 
 
+@dataclass(frozen=True)
+class PlayedTransaction:
+    """A transaction of a run by events: its statements by their places in the workload, and its weight as theirs are."""
+
+    steps: tuple[tuple[int, float], ...]
+    pause_s: float
+    rolls_back: float
+    weight: float
+
+
+def in_workload(
+    transactions: Sequence[Transaction],
+    places: Mapping[str, int],
+    weights: Sequence[float],
+    statements: Mapping[str, StatementSpec],
+) -> tuple[list[PlayedTransaction], list[float]]:
+    """The transactions whose statements are all in a workload, and the weights that are left to calls outside of any.
+
+    Of a statement's calls as many are in a transaction as in the application, but no more than its other statements allow.
+    """
+    left, played = list(weights), []
+    for one in transactions:
+        if any(key not in places for key, _ in one.steps):
+            continue
+        called = {key: sum(times for name, times in one.steps if name == key) for key, _ in one.steps}
+        shares = {key: min(1.0, one.rate * times / statements[key].rate) for key, times in called.items()}
+        weight = min(
+            min(weights[places[key]] * shares[key], left[places[key]]) / times for key, times in called.items()
+        )
+        if weight <= 0:
+            continue
+        for key, times in called.items():
+            left[places[key]] = max(0.0, left[places[key]] - weight * times)
+        steps = tuple((places[key], times) for key, times in one.steps)
+        played.append(PlayedTransaction(steps, one.pause_s, one.rolls_back, weight))
+    return played, left
+
+
 def transactions_of(database: DatabaseSpec, here: Collection[str]) -> list[Transaction]:
     """Those of a database whose statements are all run ``here``."""
     return [

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
+import polars as pl
 import pytest
 from pydantic import ValidationError
 
+from hardy_gauge.probes.protocol import Arrival, PlayRequest, PlayStatement
 from practice_fleet import frames
 from practice_fleet.history import History
+from practice_fleet.plays import event_run
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.server import MINUTE_US
+from practice_fleet.transactions import in_workload
 from tests.practice.shelf import NOW, PLAIN, document, history, summed
 
 LEND = {
@@ -94,3 +98,58 @@ def test_what_cannot_be_is_refused(transaction: dict[str, Any], words: str) -> N
 def test_a_statement_that_nobody_calls_is_refused() -> None:
     with pytest.raises(ValidationError, match="a rate above 0 is needed"):
         Scenario.model_validate(document(statement__find_book__rate=0))
+
+
+def played(made: History, seconds: float = 120, **arrival: Any) -> pl.DataFrame:
+    """Executions of the lending workload by events, in the order in which they began."""
+    state = made.server.state(NOW)
+    texts = [PlayStatement(text=state.statements[key].sql, weight=weight) for key, weight in WEIGHTS.items()]
+    wanted = PlayRequest(statements=texts, arrival=Arrival.model_validate(arrival), seconds=seconds, seed=4)
+    on = made.server.trial_state(NOW, texts, {}, [], [], wanted.arrival)
+    return event_run(on, wanted).play(seconds).executions.sort("start_s")
+
+
+WEIGHTS = {"count_reading": 20.0, "find_book": 60.0}
+OPEN = {"kind": "open", "rate_per_s": 80}
+
+
+def test_by_events_calls_follow_their_parent_in_order() -> None:
+    one = list(played(lending(), 10, kind="closed", workers=1)["statement"])
+    whole = one[: len(one) // 4 * 4]
+    assert len(whole) > 40 and [whole[at : at + 4] for at in range(0, len(whole), 4)] == [[0, 1, 1, 1]] * (
+        len(whole) // 4
+    )
+    many = played(lending(), **OPEN)
+    assert len(many) / 120 == pytest.approx(80, rel=0.05), "calls a second stay what they were"
+    assert (many["statement"] == 1).mean() == pytest.approx(0.75, rel=0.01)
+
+
+def test_by_events_what_is_locked_is_kept_to_the_commit() -> None:
+    """The same waiting as by the clock, within a third: an open transaction keeps its row over the pauses of the application."""
+    quick, slow = (played(lending(pause_s=pause), **OPEN) for pause in (0.0, 0.02))
+    made = lending(pause_s=0.02)
+    waited = float(frames.statement_frame(made, NOW, NOW + 30 * MINUTE_US)["wait.row_lock"].sum())
+    by_clock = waited / figure(made, "commits")
+    waits = [float(made["wait.row_lock"].sum()) / max(1, int((made["statement"] == 0).sum())) for made in (quick, slow)]
+    assert waits[1] > 5 * waits[0]
+    assert waits[1] == pytest.approx(by_clock, rel=0.35)
+
+
+def test_by_events_the_last_write_commits_and_a_share_rolls_back() -> None:
+    all_of_them, some = (played(lending(rolls_back=share), **OPEN) for share in (0.0, 0.25))
+    flushed = [
+        float((made.filter(made["statement"] == 0)["wait.log_flush"] > 0).mean()) for made in (all_of_them, some)
+    ]
+    assert flushed[0] == pytest.approx(1.0) and flushed[1] == pytest.approx(0.75, abs=0.04)
+
+
+def test_what_is_not_whole_in_a_workload_is_called_alone() -> None:
+    made = lending()
+    places, none = {"count_reading": 0}, [20.0]
+    assert in_workload(made.server.transactions, places, none, made.server.statements) == ([], [20.0])
+    both, left = in_workload(
+        made.server.transactions, {"count_reading": 0, "find_book": 1}, [20.0, 100.0], made.server.statements
+    )
+    assert both[0].weight == pytest.approx(20.0) and left == pytest.approx([0.0, 40.0])
+    recorded = played(made, 10, kind="recorded", times_s=[0.1 * n for n in range(60)])
+    assert len(recorded) == 60, "recorded arrivals are of calls"

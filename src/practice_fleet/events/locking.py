@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Mapping
+from collections.abc import Generator, Iterable, Mapping
 from dataclasses import dataclass, field
 
 import simpy
@@ -75,6 +75,11 @@ class Locking:
         if not turn.triggered:
             self.rows.give_up(number, row)
         return bool(turn.triggered)
+
+    def release(self, rows: Iterable[Row]) -> None:
+        """Hand each row to the next that waits for it."""
+        for row in rows:
+            self.rows.release(row)
 
     def _idle_session(self, statement: int, hold: Hold) -> Steps:
         """A session that keeps the rows of a statement for a time and does nothing, again and again."""

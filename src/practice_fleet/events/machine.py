@@ -65,8 +65,13 @@ class Machine:
             self.checkpointer.log_bytes = store.log_used
             self.env.process(self.checkpointer.run(store.age_s))
 
-    def execute(self, number: int, statement: int, where: list[int], spent: list[float]) -> Ends:
-        """One execution by session ``number``; False when it gave up waiting or was given up."""
+    def execute(
+        self, number: int, statement: int, where: list[int], spent: list[float], held: list[Row] | None = None,
+        commits: bool = True,
+    ) -> Ends:  # fmt: skip
+        """One execution by session ``number``; False when it gave up waiting or was given up. ``held`` are the rows of the
+        transaction that it belongs to, and kept after it; None where it is one by itself.
+        """
         visit = self.visits[statement]
         deadline = self.env.now + self.limits.statement_timeout_s
         rows: list[Row] = []
@@ -78,14 +83,15 @@ class Machine:
         parts = max(1, len(rows))
         burst = processor_s / (sum(count for count, _, _, _ in reads) + parts)
         yield from self._latch(visit.pages_requested, where, spent)
-        kept: list[Row] = []
+        kept: list[Row] = [] if held is None else held
         done = True
         for part in range(parts):
             if rows:
                 done = yield from self.locking.lock(number, rows[part], deadline, where, spent)
                 if not done:
                     break
-                kept.append(rows[part])
+                if rows[part] not in kept:
+                    kept.append(rows[part])
             work = reads if parts == 1 else _part(reads, part, parts)
             yield from self._compute(self.random.exponential(burst), where, spent)
             for count, service, size, event in work:
@@ -96,9 +102,9 @@ class Machine:
             if not done:
                 break
         if done and log_bytes:
-            yield from self._log(visit, log_bytes, where, spent)
-        for row in kept:
-            self.locking.rows.release(row)
+            yield from self._log(visit, log_bytes, where, spent, commits)
+        if held is None:
+            self.locking.release(kept)
         if visit.exchange_s:
             where[1] = waits.EXCHANGE
             yield self.env.timeout(visit.exchange_s)
@@ -187,7 +193,7 @@ class Machine:
                 left += 1
         return left
 
-    def _log(self, visit: Visits, size: float, where: list[int], spent: list[float]) -> Steps:
+    def _log(self, visit: Visits, size: float, where: list[int], spent: list[float], commits: bool) -> Steps:
         """Write the log; a commit waits for it, and all wait while the log is full."""
         env, checkpoint = self.env, self.checkpointer
         if checkpoint is not None:
@@ -200,7 +206,7 @@ class Machine:
         self.log_bytes += size
         seconds = visit.log_s + (size - visit.log_bytes) / self.log.volume.stream_bytes_per_s
         written = self.log.write(seconds, size)
-        if visit.commits:
+        if commits and visit.commits:
             where[1] = waits.FLUSH
             since = env.now
             yield written

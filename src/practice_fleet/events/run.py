@@ -10,16 +10,18 @@ import numpy as np
 import simpy
 
 from hardy_gauge.probes.protocol import Arrival
-from practice_fleet.events.locking import NOBODY
+from practice_fleet.events.locking import NOBODY, Ends
 from practice_fleet.events.machine import Machine, one_task
 from practice_fleet.events.pages import Store
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.result import Result, result_of
+from practice_fleet.events.rows import Row
 from practice_fleet.events.stations import Steps
 from practice_fleet.physics.demand import Visits
 from practice_fleet.physics.locks import Hold
 from practice_fleet.physics.wait_events import EVENTS, QUEUE, RUNNING, WORKERS, Limits
 from practice_fleet.scenario.hardware import HostSpec
+from practice_fleet.transactions import PlayedTransaction
 
 
 @dataclass
@@ -29,6 +31,8 @@ class Run:
     ``holds`` are idle sessions that keep a statement's rows, with the number of the statement that stands between;
     ``failing`` the share of a statement's calls that fail whatever happens; ``pages_besides`` come to the data
     volume besides. On a coordinator each of ``workers`` does ``worker_visits`` for every call, on a host like it.
+    ``transactions`` are what applications do as one, and ``single`` the weights of calls outside of any; recorded arrivals, and
+    workers that take statements in an order, call each statement by itself.
     """
 
     host: HostSpec
@@ -43,12 +47,17 @@ class Run:
     pages_besides: float = 0.0
     worker_visits: list[Visits] = field(default_factory=list)
     workers: int = 0
+    single: list[float] = field(default_factory=list)
+    transactions: list[PlayedTransaction] = field(default_factory=list)
     env: simpy.Environment = field(default_factory=simpy.Environment)
 
     def __post_init__(self) -> None:
         self.arriving = Randoms([self.seed, 1])
         self.looking = Randoms([self.seed, 5])
-        self.shares = np.cumsum(np.array(self.weights) / sum(self.weights))
+        alone = not self.transactions or self.arrival.kind == "recorded" or self.arrival.order != "weight"
+        units = self.weights if alone else [*self.single, *(one.weight for one in self.transactions)]
+        self.units = sum(units) / sum(self.weights)  # calls and transactions, for each call
+        self.shares = np.cumsum(np.array(units) / sum(units))
         self.active: dict[int, list[int]] = {}
         self.finished: list[tuple[float, ...]] = []
         self.samples: list[tuple[int, int, int, int, int]] = []
@@ -67,7 +76,7 @@ class Run:
         """Run for ``seconds`` of simulated time; ``progress`` is told each second and may return False to stop."""
         arrival = self.arrival
         if arrival.kind == "open":
-            self.env.process(self._arrivals(float(arrival.rate_per_s or 1.0)))
+            self.env.process(self._arrivals(float(arrival.rate_per_s or 1.0) * self.units))
         elif arrival.kind == "recorded":
             self.env.process(self._recorded(arrival.times_s))
         else:
@@ -85,7 +94,7 @@ class Run:
     # arrivals -------------------------------------------------------------------------------------
 
     def _pick(self, random: Randoms) -> int:
-        return min(int(np.searchsorted(self.shares, random.uniform())), len(self.visits) - 1)
+        return min(int(np.searchsorted(self.shares, random.uniform())), len(self.shares) - 1)
 
     def _arrivals(self, rate: float) -> Steps:
         for number in itertools.count(1):
@@ -104,7 +113,7 @@ class Run:
             machine.refused += 1
             return
         machine.sessions += 1
-        yield from self._execute(number, statement, self.env.now)
+        yield from self._unit(number, statement)
         machine.sessions -= 1
 
     def _worker(self, number: int) -> Steps:
@@ -120,7 +129,26 @@ class Run:
                 statement = number % len(self.visits)
             else:
                 statement = self._pick(random)
-            yield from self._execute(number, statement, self.env.now)
+            yield from self._unit(number, statement)
+
+    def _unit(self, number: int, picked: int) -> Steps:
+        """One call, or a transaction: its calls one after the other, what they lock kept to its end. It ends with the first call
+        that fails.
+        """
+        if picked < len(self.visits):
+            yield from self._execute(number, picked, self.env.now)
+            return
+        one, random = self.transactions[picked - len(self.visits)], self.machine.random
+        calls = [place for place, times in one.steps for _ in range(random.whole(times))]
+        writes = [turn for turn, place in enumerate(calls) if self.visits[place].log_bytes > 0]
+        commits_at = writes[-1] if writes and random.uniform() >= one.rolls_back else None
+        kept: list[Row] = []
+        for turn, place in enumerate(calls):
+            if turn and one.pause_s:
+                yield self.env.timeout(random.exponential(one.pause_s))
+            if not (yield from self._execute(number, place, self.env.now, kept, turn == commits_at)):
+                break
+        self.machine.locking.release(kept)
 
     def _pace(self) -> float:
         """Calls done per second ÷ the sum of the weights: how much faster than the weights say it goes."""
@@ -143,10 +171,12 @@ class Run:
             queue.add(working.pop(int(self.looking.uniform() * len(working))))
         return [(tick, n, at[0], QUEUE if n in queue else at[1], at[2]) for n, at in self.active.items()]
 
-    def _execute(self, number: int, statement: int, arrived: float) -> Steps:
+    def _execute(
+        self, number: int, statement: int, arrived: float, kept: list[Row] | None = None, commits: bool = True
+    ) -> Ends:
         spent = [0.0] * len(EVENTS)
         where = self.active[number] = [statement, QUEUE, NOBODY]
-        done = yield from self.machine.execute(number, statement, where, spent)
+        done = yield from self.machine.execute(number, statement, where, spent, kept, commits)
         if done and self.others:
             since, where[1] = self.env.now, WORKERS
             yield self.env.all_of([self.env.process(other.part(number, statement)) for other in self.others])
@@ -155,6 +185,7 @@ class Run:
             done = self.machine.random.uniform() >= self.failing[statement]
         del self.active[number]
         self.finished.append((arrived, self.env.now - arrived, statement, not done, *spent))
+        return done
 
     def _utilisation(self, seconds: float) -> dict[str, float]:
         """Of the host's stations, and of those of the busiest worker."""
