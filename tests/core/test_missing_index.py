@@ -80,7 +80,7 @@ def test_confirmed_by_the_server() -> None:
     assert remedy.script == "CREATE INDEX hold_title_id_state_placed_at ON hold (title_id, state, placed_at);"
     assert remedy.undo == "DROP INDEX hold_title_id_state_placed_at;"
     sizes = {fact.what: fact.value for fact in remedy.side_effects}
-    assert sizes["size"] == pytest.approx(1e6 * (16 + 24) / 0.9)
+    assert sizes["size"] == pytest.approx(1e6 * (8 + 24 + 4) / 0.9)
     assert sizes["entries to write"] == pytest.approx(3 + 1 + 2 * 2)
     won = next(fact for fact in remedy.expected if fact.what == "active sessions won back")
     assert won.value == pytest.approx((1 - 0.001 / 2) * 1.8)
