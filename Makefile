@@ -4,7 +4,7 @@ DATA ?= data/demo
 PY := .venv/bin/python
 SHELL := /bin/bash
 
-.PHONY: setup setup-test demo test kills fuzz soak advisories lint format dist bench shots docs scores web-types clean
+.PHONY: setup setup-test demo test kills fuzz soak advisories lint format dist bench shots docs scores calibration truth web-types clean
 
 setup: .venv/.ready web/dist/index.html
 
@@ -89,6 +89,14 @@ dist: setup-test
 # how well causes are named on drawn scenarios; the nightly size is ROUNDS=8 QUIET=100 (half an hour on two cores)
 scores: setup-test
 	$(PY) -m tools.scores
+
+# how well the effects that advice states hold when it is tried
+calibration: setup-test
+	$(PY) -m tools.calibration
+
+# the simulation's facts, scores and real servers at full length
+truth: setup-test
+	FULL=1 .venv/bin/pytest -q -n 2 --dist loadgroup -o timeout=3600 tests/practice tests/truth
 
 docs: setup
 	$(PY) -m tools.docs

@@ -9,6 +9,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 
 from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.diagnosis.folding import is_one
 from hardy_gauge.core.diagnosis.life import State, is_aside, state_of
 from hardy_gauge.core.diagnosis.roots import importance
 from hardy_gauge.core.diagnosis.runner import NotKnown
@@ -34,7 +35,7 @@ PRESENT_US = 5 * MINUTE_US  # a focus that ended before is past
 @dataclass(frozen=True)
 class FoundOn:
     """A finding on a server, as it was seen last, and in a line; ``ended_us`` is None while it goes on. ``life`` says what people did
-    about it; ``reason`` is why it was set aside; ``also`` are other servers of its cluster with the same cause on the same subject, where
+    about it; ``reason`` is why it was set aside; ``also`` are other servers with the same trouble, where
     findings of several servers were asked for; ``asks``: it is a root that asks for something, and nobody set it aside.
     """
 
@@ -108,16 +109,24 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
 
 
 def _folded(found: Sequence[FoundOn]) -> list[FoundOn]:
-    """What is found alike on several servers of a cluster is one finding, told of the one where it weighs most."""
-    first: dict[tuple[str, ...], FoundOn] = {}
+    """What is one trouble on several servers is one finding, told of the server where it weighs most."""
+    told: list[FoundOn] = []
+    by_cause: dict[tuple[str, State], list[FoundOn]] = {}
     for one in found:
-        own = one.server if one.finding.subject.kind in ("server", "session") else ""
-        key = (one.cluster, one.finding.cause, one.finding.subject.name, one.state, own)
-        if key in first and first[key].server != one.server:
-            first[key].also.append(one.server)
+        known = by_cause.setdefault((one.finding.cause, one.state), [])
+        first = next(
+            (other for other in known if one.server not in (other.server, *other.also) and _is_one(other, one)), None
+        )
+        if first is not None:
+            first.also.append(one.server)
         else:
-            first.setdefault(key, one)
-    return list(first.values())
+            known.append(one)
+            told.append(one)
+    return told
+
+
+def _is_one(a: FoundOn, b: FoundOn) -> bool:
+    return is_one(a.finding, a.cluster, a.since_us, b.finding, b.cluster, b.since_us)
 
 
 def root_of(findings: Findings) -> Finding | None:

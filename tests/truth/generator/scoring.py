@@ -8,33 +8,13 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import polars as pl
-
-from hardy_gauge.core.diagnosis.finding import Finding
-from hardy_gauge.core.sql.normalise import fingerprint
-from practice_fleet.fleet import Fleet
-from practice_fleet.frames import statement_frame
 from practice_fleet.scenario.document import Scenario
-from tests.truth.generator.drawing import HOUR_US, Case
-from tests.truth.generator.worlds import MINUTE_US
+from tests.truth.generator.drawing import Case
+from tests.truth.generator.trying import Effect, effect_of
 from tests.truth.playing import diagnosed
 
 ASKING = ("act", "plan")
 ONSET_S = 180.0
-
-
-@dataclass(frozen=True)
-class Effect:
-    """Active sessions that a remedy says would be won back, with its range, and what is won where the trouble is not there."""
-
-    said: float
-    low: float
-    high: float
-    measured: float
-
-    @property
-    def holds(self) -> bool:
-        return self.low <= self.measured <= self.high
 
 
 @dataclass(frozen=True)
@@ -56,8 +36,8 @@ class Outcome:
         return sum(grade in ASKING for _, grade, _ in self.causes)
 
 
-def outcome_of(case: Case) -> Outcome:
-    """Play a case and diagnose it as the product does."""
+def outcome_of(case: Case, effects: bool = False) -> Outcome:
+    """Play a case and diagnose it as the product does; with ``effects`` what is named right is tried."""
     with tempfile.TemporaryDirectory() as folder:
         scenario = Scenario.model_validate(case.document)
         known = diagnosed(scenario, [case.server], Path(folder), case.beside, case.now_us)[case.server]
@@ -70,24 +50,10 @@ def outcome_of(case: Case) -> Outcome:
         text = " ".join(f"{mine.subject.name} {mine.subject.text} {mine.title}".split())
         right = any(part in text for part in case.about)
         off = None if not case.onset else (known.since_us[mine.cause] - case.began_us) / 1e6
-    return Outcome(
-        case, said, place, right, off, effect_of(case, found[0], known.since_us[found[0].cause]) if place == 0 else None
-    )
-
-
-def effect_of(case: Case, finding: Finding, since_us: int) -> Effect | None:
-    """The statement's time with the trouble and without it, in the practice fleet's own figures; None where nothing is said."""
-    said = next((e for r in finding.remedies[:1] for e in r.expected if e.what == "active sessions won back"), None)
-    if said is None or said.low is None or said.high is None:
-        return None
-    span_us = min(HOUR_US, max(case.now_us - since_us, 8 * MINUTE_US))
-    seconds = []
-    for document in (case.document, case.document | {"troubles": []}):
-        history = Fleet(Scenario.model_validate(document), case.now_us).histories[case.server]
-        keys = [k for k, s in history.server.every_statement.items() if fingerprint(s.sql) == finding.subject.name]
-        frame = statement_frame(history, case.now_us - span_us, case.now_us)
-        seconds.append(float(frame.filter(pl.col("statement_key").is_in(keys))["time_s"].sum()))
-    return Effect(said.value, said.low, said.high, (seconds[0] - seconds[1]) / (span_us / 1e6))
+    effect = None
+    if effects and place is not None and right:
+        effect = effect_of(case, found[place], known.since_us[found[place].cause])
+    return Outcome(case, said, place, right, off, effect)
 
 
 def share(part: int, whole: int) -> str:
@@ -120,12 +86,6 @@ through a probe alone and diagnoses the present. A case whose cause changes next
 
 
 def _by_cause(outcomes: Sequence[Outcome]) -> Iterator[str]:
-    known = [one.effect for one in outcomes if one.effect is not None]
-    if known:
-        yield (
-            f"## Expected effects\n\nOf {len(known)} remedies that say what would be won back, the time that the statement takes less without "
-            f"the trouble lies in the stated range in {share(sum(one.holds for one in known), len(known))}.\n"
-        )
     yield "## By cause\n\n| cause | cases | first | first three | missed | named first instead |\n|---|---|---|---|---|---|"
     wrong = confusion(outcomes)
     for label in sorted({one.case.label for one in outcomes}):
