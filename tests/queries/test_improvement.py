@@ -81,10 +81,12 @@ def test_without_a_change_its_end_is_the_moment(store: Store, built: Built) -> N
 
 
 def test_what_cannot_be_said_yet(store: Store, built: Built) -> None:
+    began = answer(store, SLOW, since_us=CHANGED - 2 * MINUTE_US, changes=[(CHANGED, "schema", "loan changed", "loan")])
+    assert began.sentence.startswith("It goes on, and nothing"), "what changed at its beginning answers nothing"
+    fresh = answer(store, SLOW, since_us=CHANGED - 2 * MINUTE_US, ended_us=CHANGED)
+    assert fresh.sentence.startswith("Not known: of the time before")
     early = answer(store, SLOW, changes=[(NOW - 3 * MINUTE_US, "setting", "cache changed", "cache")])
     assert early.sentence.startswith("Too early to say: 2 minutes since") and early.focus is None
-    fresh = answer(store, SLOW, since_us=CHANGED - 2 * MINUTE_US, changes=[(CHANGED, "schema", "loan changed", "loan")])
-    assert fresh.sentence.startswith("Not known: of the time before")
 
 
 def test_a_finding_that_costs_no_time_is_found_or_not(store: Store, built: Built) -> None:

@@ -42,6 +42,9 @@ def page(browser: Browser, looks: Looks, tmp_path: Path) -> Iterator[Page]:
 
 def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psycopg.Connection, str]) -> None:
     owner = watched[0]
+    owner.execute(
+        "SET log_min_duration_statement = -1"
+    )  # its log has the server's clock, and the collector's is stepped
     owner.execute("CREATE TABLE visited (id serial PRIMARY KEY, patron int, note text)")
     owner.execute(
         "INSERT INTO visited (patron, note) SELECT i % 9000, repeat('n', 60) FROM generate_series(1, 300000) i"

@@ -27,6 +27,7 @@ from hardy_gauge.store.models import Change, Server, StoredFinding
 
 KINDS = ("schema", "setting", "software", "upkeep")
 MOST_US = HOUR_US
+BEFORE_US = FEWEST * MINUTE_US  # what changed sooner began it, or leaves nothing to compare with
 SECONDS = 60
 
 
@@ -52,7 +53,7 @@ def improvement_of(reader: Reader, finding_id: int) -> Improvement:
         server = session.get_one(Server, row.server_id)
         changes = session.scalars(
             select(Change)
-            .where(Change.server_id == row.server_id, Change.at_us > row.since_us, Change.kind.in_(KINDS))
+            .where(Change.server_id == row.server_id, Change.at_us >= row.since_us + BEFORE_US, Change.kind.in_(KINDS))
             .order_by(Change.at_us.desc())
         ).all()
     finding = FINDING.validate_python(row.body)

@@ -24,7 +24,7 @@ from tests.truth.generator.drawing import HOUR_US, Case
 from tests.truth.generator.worlds import MINUTE_US
 
 WON = "active sessions won back"
-TRIAL_S, SEEDS = 60, (1, 2)
+TRIAL_S, WARM_S, SEEDS = 60, 20, (1, 2)
 RECENT_US = 10 * MINUTE_US
 
 
@@ -64,7 +64,7 @@ def _keys(history: History, finding: Finding) -> list[str]:
 
 def _undone(case: Case, finding: Finding, since_us: int) -> float:
     """The statement's time with the trouble less its time without it, over the time since it began."""
-    span_us = min(HOUR_US, max(case.now_us - since_us, 8 * MINUTE_US))
+    span_us = min(HOUR_US, max(case.now_us - since_us, 8 * MINUTE_US)) if case.onset else HOUR_US
     seconds = []
     for history in (_history(case), _history(case, troubles=[])):
         frame = statement_frame(history, case.now_us - span_us, case.now_us)
@@ -90,7 +90,8 @@ def _tried(case: Case, finding: Finding, remedy: Remedy) -> float:
         on = history.server.trial_state(case.now_us - 1, texts, *arm, [], arrival)
         for seed in SEEDS:
             wanted = PlayRequest(statements=texts, arrival=arrival, seconds=TRIAL_S, seed=seed)
-            done = event_run(on, wanted, history.at(case.now_us - 1).foreign_pages_per_s).play(TRIAL_S).executions
-            sessions.append(float(done.filter(pl.col("statement").is_in(mine))["duration_s"].sum()) / TRIAL_S)
+            seen = event_run(on, wanted, history.at(case.now_us - 1).foreign_pages_per_s).play(TRIAL_S).samples
+            warm = seen.filter(pl.col("statement").is_in(mine), pl.col("tick_s") > WARM_S)
+            sessions.append(len(warm) / (TRIAL_S - WARM_S))
     half = len(SEEDS)
     return (sum(sessions[:half]) - sum(sessions[half:])) / half

@@ -18,7 +18,7 @@ def upgrade() -> None:
         sa.Column("until_us", sa.Integer(), nullable=False),
         sa.Column("unknown", sa.JSON(), nullable=False),
     )
-    op.add_column("finding", sa.Column("open_end", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column("finding", sa.Column("open_end", sa.Boolean(), nullable=False, server_default="0"))
     op.create_index("ix_diagnosed_span_server_id", "diagnosed_span", ["server_id"])
 
 
