@@ -85,7 +85,9 @@ def test_what_cannot_be_said_yet(store: Store, built: Built) -> None:
     assert began.sentence.startswith("It goes on, and nothing"), "what changed at its beginning answers nothing"
     fresh = answer(store, SLOW, since_us=CHANGED - 2 * MINUTE_US, ended_us=CHANGED)
     assert fresh.sentence.startswith("Not known: of the time before")
-    early = answer(store, SLOW, changes=[(NOW - 3 * MINUTE_US, "setting", "cache changed", "cache")])
+    early = answer(
+        store, SLOW, since_us=NOW - 20 * MINUTE_US, changes=[(NOW - 3 * MINUTE_US, "setting", "cache changed", "cache")]
+    )
     assert early.sentence.startswith("Too early to say: 2 minutes since") and early.focus is None
 
 
