@@ -84,7 +84,9 @@ def test_confirmed_by_the_server() -> None:
     assert sizes["entries to write"] == pytest.approx(3 + 1 + 2 * 2)
     won = next(fact for fact in remedy.expected if fact.what == "active sessions won back")
     assert won.value == pytest.approx((1 - 0.001 / 2) * 1.8)
-    assert won.low == pytest.approx((1 - 0.001 / 2) * 1.6) and won.high == pytest.approx((1 - 0.001 / 2) * 2.0)
+    assert won.low == pytest.approx(0.75 * (1 - 0.001 / 2) * 1.6) and won.high == pytest.approx(
+        1.25 * (1 - 0.001 / 2) * 2.0
+    )
 
 
 def test_withdrawn_when_the_server_would_not_use_it() -> None:

@@ -276,18 +276,18 @@ def test_a_member_that_is_missed_is_down_where_it_does_not_answer_and_else_they_
 
 
 def test_what_would_be_won_back_is_what_is_above_the_usual() -> None:
-    """0.1 s a call against 0.01 to 0.03 s, usually 0.02: four fifths of its session, between 70% and 90% of what was sampled, and a
-    quarter more either way.
-    """
+    """A session sampled (0.9 to 1.1), where 0.2 is usual (0.1 to 0.3): 0.8 of it, 0.6 to 1.0, and a quarter more either way."""
     (found,) = ValueSensitivePlan().examine(
         seen(
-            statements={"f": WORK}, executions={"f": ExecutionKinds(0.1, 0.9, 500.0, 1.0, 0.9, 0.011, 1)}, plan_turns=[]
+            statements={"f": replace(WORK, typical_time_per_s=Typical(0.2, 0.1, 0.3, 5))},
+            executions={"f": ExecutionKinds(0.1, 0.9, 500.0, 1.0, 0.9, 0.011, 1)},
+            plan_turns=[],
         )
     )
     (won,) = found.remedies[0].expected
     assert (
         won.value == pytest.approx(0.8)
-        and won.low == pytest.approx(0.75 * 0.7 * 0.9)
-        and won.high == pytest.approx(1.25 * 0.9 * 1.1)
+        and won.low == pytest.approx(0.75 * 0.6)
+        and won.high == pytest.approx(1.25 * 1.0)
     )
     assert not found.remedies[1].expected

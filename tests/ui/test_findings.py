@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -53,6 +54,20 @@ def test_findings_are_filtered_opened_and_set_aside(page: Page) -> None:
     page.locator("[data-test=take-up]").click()
     expect(page.locator(".list [data-row]")).to_have_count(0)
     expect(page.locator("[data-test=none]")).to_contain_text("No finding matches")
+
+
+def test_a_time_that_is_past_is_diagnosed_on_demand(page: Page) -> None:
+    end = datetime.now(UTC).replace(minute=0, second=0, microsecond=0) - timedelta(days=1)
+    focus = "/".join(at.strftime("%Y-%m-%dT%H:%M:%SZ") for at in (end - timedelta(hours=3), end))
+    page.goto(f"/findings?scope=member-b&focus={focus}&grade=note")
+    expect(page.get_by_text(re.compile("This time was not diagnosed"))).to_be_visible(timeout=DIAGNOSED_MS)
+    page.locator("[data-test=diagnose-past]").click()
+    expect(page.locator("[data-test=past-words]")).to_contain_text(
+        "3 hours looked at on 1 server", timeout=DIAGNOSED_MS
+    )
+    expect(page.get_by_text(re.compile("This time was not diagnosed"))).to_have_count(0)
+    expect(page.locator(".list [data-row]").first).to_be_visible()
+    expect(page.locator("[data-test=sentence]")).to_contain_text(re.compile("From .* to .*, "))
 
 
 def test_the_fleet_shows_what_asks_for_something(page: Page) -> None:

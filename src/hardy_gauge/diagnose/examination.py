@@ -43,7 +43,7 @@ def examine(reader: Reader, server: Server, now_us: int, answer: Answering) -> E
     for span in spans:
         known = diagnose(evidence_of(reader, server, Window(span, following=True)), RULES)
         for finding in known.findings:
-            found.setdefault((finding.cause, finding.subject.name), finding)
+            found.setdefault((finding.cause, finding.subject.name), replace(finding, looked_s=span.seconds))
         unknown |= {one.cause: one for one in known.unknown}
     kept = arranged([one for finding in found.values() if (one := _confirmed(finding, answer)) is not None])
     if server.cluster.name == LAB:  # what is tried there is no trouble

@@ -15,6 +15,8 @@ from typing import cast
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import RegisteredServer, register
+from hardy_gauge.capture.rules import CaptureRule
+from hardy_gauge.capture.targets import set_rules
 from hardy_gauge.core.time.span import MINUTE_US
 from hardy_gauge.errors import InvalidInput, ProbeError
 from hardy_gauge.probes.in_process import answering
@@ -65,6 +67,8 @@ def recorded(scenario: Scenario, folder: Path, now_us: int, names: Sequence[str]
     clock = Clock(live_us)
     wanted = list(scenario.servers()) if names is None else list(names)
     store = Store(folder / "scenario.db")
+    with store.write() as session:  # each look of the last minutes stands for its minute
+        set_rules(session, [CaptureRule.model_validate({"name": "each minute", "sample": "60 s"})], live_us)
     try:
         with answering(ADDRESS, build(scenario, now_us, clock)):
             joined = [_joined(store, name, clock, live_us) for name in wanted]

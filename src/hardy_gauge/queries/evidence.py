@@ -98,6 +98,7 @@ def _statements(
             row["pages_requested"], before.calls_per_s if before else None, before.rows_per_call if before else None,
             row["errors"] if row["errors"] is not None else failed.get(statement.id), row["temporary_pages"], row["log_bytes"],
             (before is not None) if compared.spans.known else None, services.get(statement.id) or "", variations.get(statement.id),
+            before.time_per_s if before else None,
         )  # fmt: skip
     return found
 

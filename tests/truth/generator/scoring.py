@@ -52,7 +52,7 @@ def outcome_of(case: Case, effects: bool = False) -> Outcome:
         off = None if not case.onset else (known.since_us[mine.cause] - case.began_us) / 1e6
     effect = None
     if effects and place is not None and right:
-        effect = effect_of(case, found[place], known.since_us[found[place].cause])
+        effect = effect_of(case, found[place])
     return Outcome(case, said, place, right, off, effect)
 
 

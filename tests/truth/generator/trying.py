@@ -20,12 +20,14 @@ from practice_fleet.history import History
 from practice_fleet.makes import MAKES
 from practice_fleet.plays import event_run
 from practice_fleet.scenario.document import Scenario
-from tests.truth.generator.drawing import HOUR_US, Case
+from tests.truth.generator.drawing import Case
 from tests.truth.generator.worlds import MINUTE_US
 
 WON = "active sessions won back"
 TRIAL_S, WARM_S, SEEDS = 60, 20, (1, 2)
-RECENT_US = 10 * MINUTE_US
+MINUTES = 10
+# of these the time is won by those who wait, whatever they run
+HELD = ("idle_transaction", "lock_chain", "schema_change_queue", "prepared_transaction_left")
 
 
 @dataclass(frozen=True)
@@ -43,13 +45,13 @@ class Effect:
         return self.low <= self.measured <= self.high
 
 
-def effect_of(case: Case, finding: Finding, since_us: int) -> Effect | None:
+def effect_of(case: Case, finding: Finding) -> Effect | None:
     """None where the finding's first remedy does not say what it would win back."""
     for remedy in finding.remedies[:1]:
         for said in remedy.expected:
             if said.what == WON and said.low is not None and said.high is not None:
                 tried = remedy.index is not None or remedy.setting is not None
-                won = _tried(case, finding, remedy) if tried else _undone(case, finding, since_us)
+                won = _tried(case, finding, remedy) if tried else _undone(case, finding)
                 return Effect(said.value, said.low, said.high, won, "trial" if tried else "undone")
     return None
 
@@ -62,13 +64,14 @@ def _keys(history: History, finding: Finding) -> list[str]:
     return [k for k, s in history.server.every_statement.items() if fingerprint(s.sql) == finding.subject.name]
 
 
-def _undone(case: Case, finding: Finding, since_us: int) -> float:
-    """The statement's time with the trouble less its time without it, over the time since it began."""
-    span_us = min(HOUR_US, max(case.now_us - since_us, 8 * MINUTE_US)) if case.onset else HOUR_US
+def _undone(case: Case, finding: Finding) -> float:
+    """The time with the trouble less that without it, over the time that the finding is of: of its statement, or of all who wait."""
+    span_us = int(finding.looked_s * 1e6)
     seconds = []
     for history in (_history(case), _history(case, troubles=[])):
         frame = statement_frame(history, case.now_us - span_us, case.now_us)
-        seconds.append(float(frame.filter(pl.col("statement_key").is_in(_keys(history, finding)))["time_s"].sum()))
+        mine = pl.lit(True) if finding.cause in HELD else pl.col("statement_key").is_in(_keys(history, finding))
+        seconds.append(float(frame.filter(mine)["time_s"].sum()))
     return (seconds[0] - seconds[1]) / (span_us / 1e6)
 
 
@@ -76,9 +79,8 @@ def _tried(case: Case, finding: Finding, remedy: Remedy) -> float:
     """Active sessions of the statement in the control arm less those in the arm with the change."""
     history = _history(case)
     state = history.server.state(case.now_us - 1)
-    recent = statement_frame(history, case.now_us - RECENT_US, case.now_us)
-    calls = dict(recent.group_by("statement_key").agg(pl.col("calls").sum()).iter_rows())
-    rates = {key: calls.get(key, 0.0) / (RECENT_US / 1e6) for key in state.statements}
+    offered = history.server.offered(state, case.now_us - MINUTES * MINUTE_US, MINUTES).mean(axis=1)
+    rates = dict(zip(state.statements, offered.tolist(), strict=True))
     texts = [PlayStatement(text=state.statements[key].sql, weight=rate) for key, rate in rates.items() if rate > 0]
     mine = [number for number, one in enumerate(texts) if fingerprint(one.text) == finding.subject.name]
     arrival = Arrival(kind="open", rate_per_s=sum(one.weight for one in texts))

@@ -45,15 +45,19 @@ def grade_by_failures(share: float) -> Grade:
 
 def costs(
     evidence: Evidence, cause: str, title: str, subject: Subject, spent: Sampled, facts: Sequence[Fact], remedies: Sequence[Remedy],
-    confidence: float, signal: Signal | None = None,
+    confidence: float, signal: Signal | None = None, of_others: bool = False,
 ) -> Finding:  # fmt: skip
     """A finding that costs active sessions; ``spent`` are those, with their interval. It began when its statement's time changed where
-    no other ``signal`` is given.
+    no other ``signal`` is given. ``of_others``: they are of others, who wait for the subject, and all of them would be won back.
     """
     samples = evidence.samples
     assert isinstance(samples, Samples)
     whole = max(samples.active_sessions, 1e-9)
-    won = back_to_usual(evidence, subject, spent)
+    won = (
+        won_back(spent.active_sessions, spent.low, spent.high, "what others wait for it")
+        if of_others
+        else back_to_usual(evidence, subject)
+    )
     first = [replace(one, expected=[won]) for one in remedies[:1]] if won is not None else list(remedies[:1])
     active = Fact("active sessions", spent.active_sessions, "sessions", "session samples", None, spent.low, spent.high)
     return Finding(
@@ -64,27 +68,22 @@ def costs(
     )  # fmt: skip
 
 
-def back_to_usual(evidence: Evidence, subject: Subject, spent: Sampled) -> Fact | None:
-    """What would be won back if the calls of a statement took as long as on days like this: the part of its active sessions that is
-    above the usual time, between the usual range's ends. None where nothing usual is known of it, or it takes no longer.
+def back_to_usual(evidence: Evidence, subject: Subject) -> Fact | None:
+    """What would be won back if a statement took as much time as on days like this: its active sessions above the usual ones. None
+    where nothing usual is known of it, or it takes no more.
     """
-    work = statement_of(evidence, subject.name) if subject.kind == "statement" else None
-    typical = work.typical_time_per_call_s if work is not None else None
-    if work is None or typical is None or not work.calls or work.time_s <= 0:
+    work, now = statement_of(evidence, subject.name), time_of(evidence, subject.name)
+    usual = work.typical_time_per_s if work is not None and subject.kind == "statement" else None
+    if now is None or usual is None or now.active_sessions <= usual.value:
         return None
-    each = work.time_s / work.calls
-    saved, least, most = (max(0.0, 1 - usual / each) for usual in (typical.value, typical.high, typical.low))
-    if saved <= 0:
-        return None
-    source = "its time per call against days like this"
+    above = now.active_sessions - usual.value
+    return won_back(above, now.low - usual.high, now.high - usual.low, "its time against days like this")
+
+
+def won_back(value: float, low: float, high: float, source: str) -> Fact:
+    """Active sessions that would be won back, with a range that leaves room for what else changes."""
     return Fact(
-        "active sessions won back",
-        saved * spent.active_sessions,
-        "sessions",
-        source,
-        None,
-        (1 - SURE_TO) * least * spent.low,
-        (1 + SURE_TO) * most * spent.high,
+        "active sessions won back", value, "sessions", source, None, max(0.0, (1 - SURE_TO) * low), (1 + SURE_TO) * high
     )
 
 

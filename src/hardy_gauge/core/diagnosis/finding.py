@@ -58,7 +58,7 @@ class Finding:
     """``share`` of the server's active sessions with its interval, from the same samples as ``impact``; ``confidence``
     from 0 to 1. ``question`` is what only the server can answer, where something is still open. ``chronic`` where it has been so on
     all days like this. ``root`` and ``root_subject`` name
-    the finding that this one follows from; empty where it is a root itself.
+    the finding that this one follows from; empty where it is a root itself. ``looked_s`` are the seconds that it was found over.
     """
 
     cause: str
@@ -77,6 +77,7 @@ class Finding:
     chronic: bool = False
     root: str = ""
     root_subject: str = ""
+    looked_s: float = 0.0
 
     @property
     def is_root(self) -> bool:

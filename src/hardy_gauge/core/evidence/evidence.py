@@ -72,6 +72,7 @@ class StatementWork:
     known_before: bool | None = None
     service: str = ""
     variation: float | None = None
+    typical_time_per_s: Typical | None = None
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from hardy_gauge.core.diagnosis.finding import Finding
-from hardy_gauge.core.figures.formatting import clock, day_clock, share
+from hardy_gauge.core.figures.formatting import clock, day_clock, duration, share
 from hardy_gauge.core.time.span import Span
 
 
@@ -17,10 +17,11 @@ def finding_words(finding: Finding, server: str, since_us: int, ended_us: int | 
     """
     part = server
     if finding.share:
-        part = f"{share(finding.share)} of the time of {server} ({share(finding.share_low)} to {share(finding.share_high)})"
+        over = f" over {duration(finding.looked_s)}" if finding.looked_s else ""
+        part = f"{share(finding.share)} of the time of {server}{over} ({share(finding.share_low)} to {share(finding.share_high)})"
     ended = "seen until" if open_end else "over since"
-    over = "" if ended_us is None else f", {ended} {day_clock(ended_us)}"
-    return f"{part}, confidence {share(finding.confidence)}, since {day_clock(since_us)}{over}"
+    end = "" if ended_us is None else f", {ended} {day_clock(ended_us)}"
+    return f"{part}, confidence {share(finding.confidence)}, since {day_clock(since_us)}{end}"
 
 
 def findings_sentence(asking: Sequence[tuple[str, Finding]], servers: int, diagnosed: int) -> str:

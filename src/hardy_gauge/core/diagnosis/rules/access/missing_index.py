@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from hardy_gauge.core.diagnosis.building import won_back
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Grade, Impact, PlanQuestion, Signal, Subject, grade_of
 from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Schema, Source, StatementWork
@@ -108,10 +109,8 @@ class MissingIndex:
             expected.append(Fact("time per call", answer.time_s, "s", source, per_call))
             saved = max(0.0, 1 - answer.time_s / per_call)
             impact = finding.impact
-            expected.append(
-                Fact("active sessions won back", saved * impact.value, "sessions", "part of each call saved × active sessions",
-                     low=saved * impact.low, high=saved * impact.high)
-            )  # fmt: skip
+            each = "part of each call saved × active sessions"
+            expected.append(won_back(saved * impact.value, saved * impact.low, saved * impact.high, each))
         return replace(finding, confidence=CONFIRMED, question=None, remedies=[replace(remedy, expected=expected)])
 
 

@@ -65,7 +65,15 @@ class _HeldByIdle(Unasked):
             else Subject("session", str(root.session), who)
         )
         return costs(
-            evidence, self.cause, self.title(root), subject, waited(evidence, root.waited_s), facts, remedies, 0.9
+            evidence,
+            self.cause,
+            self.title(root),
+            subject,
+            waited(evidence, root.waited_s),
+            facts,
+            remedies,
+            0.9,
+            of_others=True,
         )
 
 

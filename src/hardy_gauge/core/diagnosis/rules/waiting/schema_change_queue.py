@@ -46,4 +46,4 @@ class SchemaChangeQueue(Unasked):
             else Subject("session", str(root.session))
         )
         title = "A change of a schema waits for a long statement, and everyone waits behind it"
-        return [costs(evidence, self.cause, title, subject, spent, facts, remedies, 0.85)]
+        return [costs(evidence, self.cause, title, subject, spent, facts, remedies, 0.85, of_others=True)]
