@@ -20,6 +20,8 @@ from hardy_gauge.core.remedies.setting import setting_remedy
 DAY_S = 86_400.0
 QUIET_S = 60
 STARTED_WORDS = ("restart", "took over", "started")
+# who waited wants the cores and rows of others when it goes on: so many times what is waited was won on practice servers
+PILES_UP = 3.0
 SURE_TO = 0.25  # of what would be won back: what else changes when it is gone is not in the usual range
 UNITS = {"b": 1, "kib": 1024, "kb": 1024, "mib": 2**20, "mb": 2**20, "8kb": 8192, "pages": 8192}
 # days until something ends, and the share of calls that fail: from the first that holds
@@ -54,7 +56,12 @@ def costs(
     assert isinstance(samples, Samples)
     whole = max(samples.active_sessions, 1e-9)
     won = (
-        won_back(spent.active_sessions, spent.low, spent.high, "what others wait for it")
+        won_back(
+            spent.active_sessions,
+            spent.low,
+            PILES_UP * spent.high,
+            "what others wait for it, and what piles up behind them",
+        )
         if of_others
         else back_to_usual(evidence, subject)
     )
