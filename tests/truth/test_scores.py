@@ -28,3 +28,11 @@ def test_causes_are_named_first_on_the_right_object(part: int) -> None:
 def test_servers_without_trouble_ask_for_nothing() -> None:
     outcomes = [outcome_of(quiet_case(look)) for look in range(2 * len(QUIET))]
     assert not [(one.case.label, one.causes) for one in outcomes if one.false_alarms]
+
+
+def test_what_advice_would_win_back_is_won_in_a_trial() -> None:
+    """One pair; `make calibration` is the long run."""
+    case = case_of(SEED, next(cause for cause in CAUSES if cause.name == "missing_index"))
+    assert case is not None
+    effect = outcome_of(case, effects=True).effect
+    assert effect is not None and effect.by == "trial" and effect.holds, effect
