@@ -14,6 +14,8 @@ from tests.truth.generator.cases import CAUSES
 from tests.truth.generator.drawing import case_of
 from tests.truth.generator.scoring import Outcome, outcome_of
 
+from hardy_gauge.errors import ProbeError
+
 SHEET = Path(__file__).parents[1] / "docs" / "advice-calibration.md"
 # their advice is for a statement, of whose usual time or plan something is known
 STATING = (
@@ -23,10 +25,14 @@ STATING = (
 
 
 def tried(task: tuple[int, int]) -> Outcome | None:
-    """One case: its seed, and the number of its cause; None where no world shows it."""
+    """One case: its seed, and the number of its cause; None where no world shows it, or where it cannot be played, which is said."""
     seed, number = task
     case = case_of(seed, CAUSES[number])
-    return None if case is None else outcome_of(case, effects=True)
+    try:
+        return None if case is None else outcome_of(case, effects=True)
+    except ProbeError as error:
+        print(f"{seed} {CAUSES[number].name}: {error}")
+        return None
 
 
 def sheet_of(known: Sequence[Outcome], command: str) -> Iterator[str]:

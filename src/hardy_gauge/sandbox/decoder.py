@@ -17,6 +17,7 @@ from hardy_gauge.sandbox.questions import send_answer
 
 MEMORY = 2048 * MiB
 LONGEST_S = 120.0
+TOO_MUCH = "it takes more memory than it may"  # what has no words of its own
 
 
 def serve(connection: Connection, _: Path) -> None:
@@ -29,7 +30,7 @@ def serve(connection: Connection, _: Path) -> None:
         try:
             pieces = list(pieces_of(pl.read_parquet(io.BytesIO(body))))
         except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError, MemoryError) as error:
-            send_answer(connection, error=" ".join(str(error).split())[:200] or type(error).__name__)
+            send_answer(connection, error=" ".join(str(error).split())[:200] or TOO_MUCH)
             continue
         send_answer(connection, pieces=len(pieces))
         for piece in pieces:
