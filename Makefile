@@ -86,7 +86,7 @@ bench: setup-test
 dist: setup-test
 	$(PY) -m tools.dist
 
-# how well causes are named on drawn scenarios; the nightly size is ROUNDS=8 QUIET=100 (half an hour on two cores)
+# how well causes are named on drawn scenarios; the nightly size is ROUNDS=8 PAIRS=60 QUIET=100 (half an hour on two cores)
 scores: setup-test
 	$(PY) -m tools.scores
 

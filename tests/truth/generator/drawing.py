@@ -21,7 +21,9 @@ TRIES = 12
 
 @dataclass(frozen=True)
 class Case:
-    """A scenario, when it is looked at, the server and its peers, and the cause that is there (None: none that is a trouble)."""
+    """A scenario, when it is looked at, the server and its peers, and the cause that is there (None: none that is a trouble);
+    ``second`` are the names of another that is there too.
+    """
 
     seed: int
     label: str
@@ -33,6 +35,7 @@ class Case:
     about: tuple[str, ...]
     began_us: int
     onset: bool = True
+    second: tuple[str, ...] = ()
 
 
 def case_of(seed: int, cause: Cause) -> Case | None:
@@ -59,6 +62,40 @@ def case_of(seed: int, cause: Cause) -> Case | None:
         return Case(
             seed, cause.name, document, now_us, seen, beside, cause.names, tuple(cause.about(made)),
             now_us - int(age * MINUTE_US), cause.onset,
+        )  # fmt: skip
+    return None
+
+
+def pair_case(seed: int) -> Case | None:
+    """A case of two causes at once: one that takes time, and one that does not yet; None where no world drawn shows both."""
+    alone = [
+        one
+        for one in CAUSES
+        if "single" in one.shapes and one.on == "writer" and one.looked_at is None and not one.beside
+    ]
+    for attempt in range(TRIES):
+        rng = random.Random(f"pair {seed} {attempt}")
+        costing, other = (rng.choice([one for one in alone if one.costs is costs]) for costs in (True, False))
+        now_us = _moment(rng)
+        made = world(rng, "single", now_us)
+        troubles = []
+        for cause in (costing, other):
+            cause.prepare(rng, made)
+            age = round(rng.uniform(*cause.ages), 1)
+            troubles.append(
+                {"cause": cause.name, "servers": [made.writer], "start_minutes_ago": age} | cause.draw(rng, made)
+            )
+        both, first = _with(made, *troubles), _with(made, troubles[0])
+        if _ratio(made, first, made.writer, now_us) < SEEN:
+            continue
+        if any(
+            one.shows and _level(both, made.writer, now_us, one.shows[0]) < one.shows[1] for one in (costing, other)
+        ):
+            continue
+        began_us = now_us - int(troubles[0]["start_minutes_ago"] * MINUTE_US)
+        return Case(
+            seed, f"{costing.name} and {other.name}", both, now_us, made.writer, (), costing.names, tuple(costing.about(made)),
+            began_us, costing.onset, other.names,
         )  # fmt: skip
     return None
 
@@ -91,9 +128,9 @@ def _moment(rng: random.Random) -> int:
     return WEEK_START_US + rng.randrange(7) * 24 * HOUR_US + hour * HOUR_US + rng.randrange(60) * MINUTE_US
 
 
-def _with(made: World, trouble: dict[str, Any]) -> dict[str, Any]:
+def _with(made: World, *troubles: dict[str, Any]) -> dict[str, Any]:
     document = copy.deepcopy(made.document)
-    document["troubles"] = [trouble]
+    document["troubles"] = list(troubles)
     return document
 
 

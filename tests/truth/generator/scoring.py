@@ -20,7 +20,8 @@ ONSET_S = 180.0
 @dataclass(frozen=True)
 class Outcome:
     """What came of a case: the causes named in their order with grade and subject, the place of the right one (0 is first, None:
-    missed), whether its subject is right, and how far its onset is off (None: it has none that shows).
+    missed), whether its subject is right, and how far its onset is off (None: it has none that shows); ``second_place`` is that of a
+    second cause.
     """
 
     case: Case
@@ -29,6 +30,7 @@ class Outcome:
     right_subject: bool
     onset_off_s: float | None
     effect: Effect | None = None
+    second_place: int | None = None
 
     @property
     def false_alarms(self) -> int:
@@ -53,16 +55,38 @@ def outcome_of(case: Case, effects: bool = False) -> Outcome:
     effect = None
     if effects and place is not None and right:
         effect = effect_of(case, found[place])
-    return Outcome(case, said, place, right, off, effect)
+    second = next((n for n, one in enumerate(found) if one.cause in case.second), None)
+    return Outcome(case, said, place, right, off, effect, second)
 
 
 def share(part: int, whole: int) -> str:
     return f"{part / whole:.1%}" if whole else "none"
 
 
-def sheet_of(outcomes: Sequence[Outcome], quiet: Sequence[Outcome], command: str) -> str:
+def sheet_of(outcomes: Sequence[Outcome], pairs: Sequence[Outcome], quiet: Sequence[Outcome], command: str) -> str:
     """docs/diagnosis-scores.md."""
-    return "\n".join([*_summary(outcomes, quiet, command), *_by_cause(outcomes), *_quiet(quiet)]) + "\n"
+    parts = [*_summary(outcomes, quiet, command), *_by_cause(outcomes), *_pairs(pairs), *_quiet(quiet)]
+    return "\n".join(parts) + "\n"
+
+
+def _pairs(pairs: Sequence[Outcome]) -> Iterator[str]:
+    if not pairs:
+        return
+    n = len(pairs)
+    first = sum(0 in (one.place, one.second_place) for one in pairs)
+    both = sum(one.place is not None and one.second_place is not None for one in pairs)
+    three = sum(one.place in (0, 1, 2) and one.second_place in (0, 1, 2) for one in pairs)
+    yield f"""## Two causes at once
+
+On {n} servers a cause that takes time and one that takes none yet: one of the two is named first on {share(first, n)}, both are found on
+{share(both, n)}, both among the first three on {share(three, n)}.
+
+| causes | place of the one that takes time | of the other | named first |
+|---|---|---|---|"""
+    for one in pairs:
+        places = ["missed" if place is None else str(place + 1) for place in (one.place, one.second_place)]
+        yield f"| {one.case.label} | {places[0]} | {places[1]} | {one.causes[0][0] if one.causes else 'nothing'} |"
+    yield ""
 
 
 def _summary(outcomes: Sequence[Outcome], quiet: Sequence[Outcome], command: str) -> Iterator[str]:
