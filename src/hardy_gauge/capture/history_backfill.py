@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import get_args
 
 import polars as pl
@@ -16,6 +17,7 @@ from hardy_gauge.store.models import CaptureState, Gap, Plan
 
 MINUTE_US = 60_000_000
 SHORTEST_GAP_US = 5_000_000
+LOOKS_US = 4 * 3600 * 1_000_000
 
 
 def backfill(
@@ -49,15 +51,24 @@ def backfill(
     first, until_us = since, until_us // MINUTE_US * MINUTE_US
     while since < until_us:
         end = min((since // segments.DAY_US + 1) * segments.DAY_US, until_us)
-        frames = {kind: probe.history(kind, since, end) for kind in get_args(HistoryKind)}
+        frames = [one for kind in get_args(HistoryKind) for one in _pieces(probe, kind, since, end)]
         with store.write() as session:
-            for kind, frame in frames.items():
+            for kind, frame in frames:
                 segments.append(session, server_id, kind, stored_form(kind, frame, registry))
             state = session.get_one(CaptureState, server_id)
             state.recorded_until_us = state.executions_until_us = end
         since = end
     _plans(store, server_id, probe, registry)
     return max(0, (until_us - first) // MINUTE_US)
+
+
+def _pieces(
+    probe: RemembersPast, kind: HistoryKind, since_us: int, until_us: int
+) -> Iterator[tuple[HistoryKind, pl.DataFrame]]:
+    """History of a day; looks in pieces of some hours, for a server whose sessions are all at work has millions of them."""
+    step = LOOKS_US if kind == "sample" else until_us - since_us
+    for start in range(since_us, until_us, step):
+        yield kind, probe.history(kind, start, min(start + step, until_us))
 
 
 def stored_form(kind: segments.Kind, frame: pl.DataFrame, registry: StatementRegistry) -> pl.DataFrame:
