@@ -78,7 +78,7 @@ def ended(client: TestClient) -> Any:
 def test_a_span_is_diagnosed_with_progress_and_kept(built: Built, client: TestClient) -> None:
     assert client.get("/api/findings/past").json() == {"latest": None}
     before = client.get("/api/findings", params=ASKED).json()
-    assert before["findings"] == [] and any("Not diagnosed" in one for one in before["unknown"])
+    assert before["findings"] == [] and any("This time was not diagnosed" in one for one in before["unknown"])
     begun = client.post("/api/findings/past", params=ASKED)
     assert begun.status_code == 202 and begun.json()["latest"]["looks"] == 12, begun.text
     done = ended(client)
@@ -98,7 +98,7 @@ def test_a_span_is_diagnosed_with_progress_and_kept(built: Built, client: TestCl
     client.post("/api/findings/past", params=ASKED)
     assert ended(client)["found"] == 0, "what is known stays as it is"
     part = client.get("/api/findings", params={"focus": "2026-11-22T15:00:00Z/2026-11-22T21:00:00Z"}).json()
-    assert any("Not diagnosed" in one for one in part["unknown"]), "another day was not looked at"
+    assert any("This time was not diagnosed" in one for one in part["unknown"]), "another day was not looked at"
 
 
 def test_where_looking_ended_it_is_not_said_to_be_over(built: Built, client: TestClient) -> None:

@@ -91,7 +91,7 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
             _found(row, known[row.server_id].name, known[row.server_id].cluster.name, now_us, past) for row in rows
         ]
     first_us = min((state.first_us for state in states), default=None)
-    before = undiagnosed_words(first_us, focus, len({span.server_id for span in spans}), len(servers))
+    before = undiagnosed_words(first_us, focus, len({span.server_id for span in spans}), len(servers), past)
     looked = states if first_us is not None and first_us <= focus.until_us else spans
     causes = [one for each in looked for one in TypeAdapter(list[NotKnown]).validate_python(each.unknown)]
     by_why: dict[str, dict[str, None]] = {}

@@ -88,10 +88,11 @@ def test_what_if_never_takes_unknown_for_nothing() -> None:
 
 def test_not_diagnosed_is_not_healthy() -> None:
     focus = Span(100, 200)
-    assert undiagnosed_words(None, focus, 0, 2).startswith("Not diagnosed yet")
-    assert undiagnosed_words(300, focus, 0, 2).startswith("This time was not diagnosed")
-    assert undiagnosed_words(300, focus, 1, 2) == "This time was diagnosed on 1 of 2 servers."
-    assert not undiagnosed_words(50, focus, 0, 2) and not undiagnosed_words(300, focus, 2, 2)
+    assert undiagnosed_words(None, focus, 0, 2, False).startswith("Not diagnosed yet")
+    assert undiagnosed_words(None, focus, 0, 2, True) == "This time was not diagnosed."
+    assert undiagnosed_words(300, focus, 0, 2, False).startswith("This time was not diagnosed")
+    assert undiagnosed_words(300, focus, 1, 2, True) == "This time was diagnosed on 1 of 2 servers."
+    assert not undiagnosed_words(50, focus, 0, 2, False) and not undiagnosed_words(300, focus, 2, 2, True)
     assert nothing_words([]).startswith("No rule found") and nothing_words(["x"]).startswith(
         "Of what could be looked at"
     )

@@ -80,17 +80,17 @@ def nothing_words(unknown: Sequence[str]) -> str:
     return "No rule found anything wrong in this window."
 
 
-def undiagnosed_words(first_us: int | None, focus: Span, looked_back: int, servers: int) -> str:
+def undiagnosed_words(first_us: int | None, focus: Span, looked_back: int, servers: int, past: bool) -> str:
     """Empty where the focus was diagnosed; ``first_us`` is when diagnosing began, ``looked_back`` at how many of the servers this time
-    was looked at on demand.
+    was looked at on demand; ``past``: the focus ended a while ago.
     """
     if (first_us is not None and first_us <= focus.until_us) or looked_back >= servers > 0:
         return ""
     if looked_back:
         return f"This time was diagnosed on {looked_back} of {servers} servers."
-    if first_us is None:
-        return "Not diagnosed yet; findings come within some minutes."
-    return f"This time was not diagnosed; findings are looked for since {day_clock(first_us)}."
+    if first_us is not None:
+        return f"This time was not diagnosed; findings are looked for since {day_clock(first_us)}."
+    return "This time was not diagnosed." if past else "Not diagnosed yet; findings come within some minutes."
 
 
 def past_words(state: str, done: int, looks: int, found: int, servers: int) -> str:
