@@ -57,7 +57,7 @@ def test_findings_are_filtered_opened_and_set_aside(page: Page) -> None:
 
 
 def test_a_time_that_is_past_is_diagnosed_on_demand(page: Page) -> None:
-    end = datetime.now(UTC).replace(minute=0, second=0, microsecond=0) - timedelta(days=1)
+    end = datetime.now(UTC).replace(minute=0, second=0, microsecond=0) - timedelta(hours=20)
     focus = "/".join(at.strftime("%Y-%m-%dT%H:%M:%SZ") for at in (end - timedelta(hours=3), end))
     page.goto(f"/findings?scope=member-b&focus={focus}&grade=note")
     expect(page.get_by_text(re.compile("This time was not diagnosed"))).to_be_visible()
