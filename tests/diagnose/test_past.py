@@ -43,6 +43,8 @@ def test_what_is_found_at_looks_in_turn_is_one_life() -> None:
     )
     told = [(one.finding.cause, one.finding.impact.value, one.since_us, one.seen_us) for one in lives]
     assert told == [("data_volume_slow", 3.0, 4, 20), ("hot_row", 1.0, 20, 20), ("data_volume_slow", 1.0, 35, 40)]
+    again = lives_of([(10, [(ONE, 4)]), (20, []), (30, [(ONE, 4)])])
+    assert [(one.since_us, one.seen_us) for one in again] == [(4, 10), (10, 30)], "a second life begins after the first"
 
 
 @pytest.fixture
@@ -141,10 +143,28 @@ def test_what_cannot_be_looked_back_at(client: TestClient, monkeypatch: pytest.M
         )
 
 
-def test_a_look_that_fails_says_so(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
-    def failing(*_: Any) -> Examined:
-        raise ZeroDivisionError
+def test_one_server_that_fails_costs_nobody_else(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    well = past.examine
+
+    def failing(reader: Any, server: Any, *more: Any) -> Examined:
+        if server.name == "b":
+            raise ZeroDivisionError
+        return well(reader, server, *more)
 
     monkeypatch.setattr(past, "examine", failing)
     client.post("/api/findings/past", params=ASKED)
-    assert ended(client)["state"] == "failed"
+    done = ended(client)
+    assert (done["state"], done["found"], done["failed"]) == (
+        "done",
+        1,
+        1,
+    ) and "1 of them could not be diagnosed" in done["words"]
+    unknown = client.get("/api/findings", params=ASKED).json()["unknown"]
+    assert "All of this time was diagnosed on 1 of 2 servers." in unknown
+
+
+def test_a_part_of_a_time_that_was_diagnosed_is_not_all_of_it(client: TestClient) -> None:
+    client.post("/api/findings/past", params=ASKED)
+    ended(client)
+    longer = client.get("/api/findings", params={"focus": "2026-11-23T15:00:00Z/2026-11-24T09:00:00Z"}).json()
+    assert "All of this time was diagnosed on 0 of 2 servers." in longer["unknown"]

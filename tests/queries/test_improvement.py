@@ -105,7 +105,7 @@ def test_a_figure_is_compared_in_its_own_unit(store: Store, built: Built) -> Non
     figure = replace(SLOW, signal=Signal("figure", "time_s"), subject=Subject("server", "a"))
     known = answer(store, figure, ended_us=CHANGED)
     assert known.verdict == "no difference shown" and known.sentence.startswith("Not shown: since"), known
-    assert "8 instead of 8" in known.sentence or "8 s instead of 8 s" in known.sentence
+    assert "is 8 instead of 8, 1× (1× to 1×)" in known.sentence, known.sentence
 
 
 def test_no_such_finding(store: Store, built: Built) -> None:

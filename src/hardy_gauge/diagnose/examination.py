@@ -6,11 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from hardy_gauge.core.diagnosis.finding import Finding, PlanQuestion
+from hardy_gauge.core.diagnosis.life import LOOK_BACK_US
 from hardy_gauge.core.diagnosis.roots import arranged
 from hardy_gauge.core.diagnosis.rules import RULES
 from hardy_gauge.core.diagnosis.runner import NotKnown, diagnose
 from hardy_gauge.core.plans.model import Plan
-from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
+from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.evidence import evidence_of
 from hardy_gauge.queries.onset import onset_us
@@ -18,7 +19,6 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.trials import LAB
 from hardy_gauge.store.models import Server
 
-LOOK_BACK_US = HOUR_US
 # what is unusual now is looked at by itself, where it has gone on for so long, and not for nearly the whole hour
 SHORTEST_US, LONGEST_US = 8 * MINUTE_US, 50 * MINUTE_US
 Answering = Callable[[PlanQuestion], Plan | None]

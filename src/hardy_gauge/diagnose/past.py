@@ -23,20 +23,24 @@ log = logging.getLogger(__name__)
 MOST_LOOKS = 5000
 # after each look it rests as long as that took, so that recording and requests have the other half of a core
 RESTS = 1.0
+State = Literal["running", "done", "stopped"]
 
 
 @dataclass(frozen=True)
 class PastDiagnosis:
-    """How far it has come: ``done`` of ``looks``, ``found`` findings that are new; times in UTC microseconds."""
+    """How far it has come: ``done`` of ``looks``, ``found`` findings that are new, ``failed`` servers that could not be diagnosed; times
+    in UTC microseconds.
+    """
 
     from_us: int
     until_us: int
     servers: int
     looks: int
     by: str
-    state: Literal["running", "done", "stopped", "failed"] = "running"
+    state: State = "running"
     done: int = 0
     found: int = 0
+    failed: int = 0
     words: str = ""
 
 
@@ -66,7 +70,7 @@ class PastDiagnoser:
                 raise Conflict("another span of the past is being diagnosed; wait until it is done, or stop it")
             self._stop.clear()
             begun = PastDiagnosis(span.since_us, span.until_us, len(servers), looks, by)
-            self.latest = replace(begun, words=past_words("running", 0, looks, 0, len(servers)))
+            self.latest = replace(begun, words=past_words("running", 0, looks, 0, len(servers), 0))
             self._thread = threading.Thread(
                 target=self._run, args=(list(servers), span), name="past-diagnosis", daemon=True
             )
@@ -80,24 +84,24 @@ class PastDiagnoser:
             self._thread.join(timeout=20)
 
     def _run(self, servers: Sequence[Server], span: Span) -> None:
-        try:
-            for server in servers:
-                if not self._server(server, span):
-                    self._say("stopped")
-                    return
-            self._say("done")
-        except Exception:
-            log.exception("a span of the past could not be diagnosed")
-            self._say("failed")
-        finally:
-            self.reader.store.health.to_be_seen()
+        """One server that fails costs nobody else's diagnosis."""
+        for server in servers:
+            try:
+                self._server(server, span)
+            except Exception:
+                log.exception("a span of the past could not be diagnosed on %s", server.name)
+                self._say("running", failed=1)
+            if self._stop.is_set():
+                break
+        self._say("stopped" if self._stop.is_set() else "done")
+        self.reader.store.health.to_be_seen()
 
-    def _server(self, server: Server, span: Span) -> bool:
-        """Look at each hour of one server and store what was found; False when it was stopped."""
+    def _server(self, server: Server, span: Span) -> None:
+        """Look at each hour of one server and store what was found; nothing where it was stopped meanwhile."""
         looks, unknown = [], dict[str, NotKnown]()
         for at_us in looks_at(span):
             if self._stop.is_set():
-                return False
+                return
             began = time.monotonic()
             found = examine(self.reader, server, at_us, nobody)
             looks.append((at_us, found.findings))
@@ -107,10 +111,10 @@ class PastDiagnoser:
         with self.reader.store.write() as session:
             new = keep_past(session, server.id, lives_of(looks), span, list(unknown.values()))
         self._say("running", found=new)
-        return True
 
-    def _say(self, state: Literal["running", "done", "stopped", "failed"], done: int = 0, found: int = 0) -> None:
+    def _say(self, state: State, done: int = 0, found: int = 0, failed: int = 0) -> None:
         was = self.latest
         assert was is not None
-        now = replace(was, state=state, done=was.done + done, found=was.found + found)
-        self.latest = replace(now, words=past_words(state, now.done, now.looks, now.found, now.servers))
+        now = replace(was, state=state, done=was.done + done, found=was.found + found, failed=was.failed + failed)
+        words = past_words(state, now.done, now.looks, now.found, now.servers, now.failed)
+        self.latest = replace(now, words=words)

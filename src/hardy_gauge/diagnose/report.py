@@ -9,9 +9,10 @@ from typing import Any
 
 from hardy_gauge.capture.access import is_behind_address
 from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.diagnosis.life import LOOK_BACK_US
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.diagnose.examination import LOOK_BACK_US, examine, nobody
+from hardy_gauge.diagnose.examination import examine, nobody
 from hardy_gauge.diagnose.questions import answer_to
 from hardy_gauge.queries.findings import TROUBLE
 from hardy_gauge.queries.gauges import named_gauge

@@ -49,9 +49,9 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
         messages=sources.messages(reader, server, focus), settings=sources.settings(reader, server), tables=tables,
         sequences=sequences, volumes=sources.volumes(reader, server, focus.until_us), host=sources.host(server),
         changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, focus),
-        executions=executions(reader, server, focus, texts, statements), clock_skew_s=float(server.capture.clock_skew_s),
+        executions=executions(reader, server, focus, texts, statements), clock_skew_s=sources.clock_skew(server, focus),
         oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
-        no_answer=sources.no_answer(server), silent_beside=sources.silent_beside(reader, server),
+        no_answer=sources.no_answer(server, focus), silent_beside=sources.silent_beside(reader, server, focus),
         beside=sources.changes_beside(reader, server, focus), gone=_gone(compared, texts, statements),
     )  # fmt: skip
 

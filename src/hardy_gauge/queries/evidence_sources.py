@@ -31,6 +31,7 @@ GROWTH_US = 12 * HOUR_US  # over which the growth of a level is taken
 SEQUENCE_US = 7 * DAY_US
 BEFORE_US = HOUR_US
 FEWEST = 5
+AFTER_US = 600_000_000
 OFF = ("off", "false", "no", "0")
 
 
@@ -246,17 +247,24 @@ def _changes(reader: Reader, whose: ColumnElement[bool], focus: Span) -> Sequenc
         return [e.ChangeFact(row.at_us, row.kind, row.title, row.object, row.before, row.after) for row in rows]
 
 
-def no_answer(server: Server) -> e.NoAnswer | None:
-    """Where the last look at the server failed, and it had answered before."""
+def no_answer(server: Server, focus: Span) -> e.NoAnswer | None:
+    """Where the last look at the server failed, and it had answered before; None where it answered after the focus."""
     state = server.capture
     known = max(state.seen_us, state.recorded_until_us)
-    return e.NoAnswer(known, state.error) if state.error and known else None
+    return e.NoAnswer(known, state.error) if state.error and 0 < known <= focus.until_us else None
 
 
-def silent_beside(reader: Reader, server: Server) -> list[str]:
+def clock_skew(server: Server, focus: Span) -> float | Unknown:
+    """Seconds that its clock is ahead of ours, which is known of the last look only."""
+    if server.capture.seen_us > focus.until_us + AFTER_US:
+        return Unknown("how far its clock was off is known of the present only")
+    return float(server.capture.clock_skew_s)
+
+
+def silent_beside(reader: Reader, server: Server, focus: Span) -> list[str]:
     """Names of the other servers of its cluster that do not answer."""
     beside = (one for one in servers_in(reader, "fleet") if one.cluster_id == server.cluster_id and one.id != server.id)
-    return [one.name for one in beside if no_answer(one) is not None]
+    return [one.name for one in beside if no_answer(one, focus) is not None]
 
 
 def plan_turns(reader: Reader, server: Server, focus: Span) -> Sequence[e.PlanTurn] | Unknown:

@@ -10,7 +10,7 @@ from sqlalchemy import select
 
 from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.diagnosis.folding import is_one
-from hardy_gauge.core.diagnosis.life import State, is_aside, state_of
+from hardy_gauge.core.diagnosis.life import LOOK_BACK_US, WHOLE, State, is_aside, state_of
 from hardy_gauge.core.diagnosis.roots import importance
 from hardy_gauge.core.diagnosis.runner import NotKnown
 from hardy_gauge.core.narrative.findings import (
@@ -22,7 +22,7 @@ from hardy_gauge.core.narrative.findings import (
     past_sentence,
     undiagnosed_words,
 )
-from hardy_gauge.core.time.span import MINUTE_US, Span
+from hardy_gauge.core.time.span import MINUTE_US, Span, overlap_s
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import DiagnosedSpan, DiagnosisState, Server, StoredFinding
 
@@ -91,7 +91,9 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
             _found(row, known[row.server_id].name, known[row.server_id].cluster.name, now_us, past) for row in rows
         ]
     first_us = min((state.first_us for state in states), default=None)
-    before = undiagnosed_words(first_us, focus, len({span.server_id for span in spans}), len(servers), past)
+    parts = [_diagnosed_part(one, focus, states, spans, now_us) for one in servers]
+    whole, begun = sum(part >= WHOLE for part in parts), sum(part > 0 for part in parts)
+    before = undiagnosed_words(first_us, whole, begun, len(servers), past)
     looked = states if first_us is not None and first_us <= focus.until_us else spans
     causes = [one for each in looked for one in TypeAdapter(list[NotKnown]).validate_python(each.unknown)]
     by_why: dict[str, dict[str, None]] = {}
@@ -106,6 +108,22 @@ def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject:
     told = [(one.server, one.finding) for one in asking]
     sentence = past_sentence(told, focus, len(servers)) if past else findings_sentence(told, len(servers), len(states))
     return Findings(sentence, found, unknown, nothing_words(unknown))
+
+
+def _diagnosed_part(
+    server: Server, focus: Span, states: Sequence[DiagnosisState], spans: Sequence[DiagnosedSpan], now_us: int
+) -> float:
+    """What part of the focus was diagnosed on a server, by itself or on demand, as far as it is recorded; 1 where nothing is."""
+    recorded = max(server.capture.recorded_until_us, server.capture.seen_us)
+    asked = focus.cut(Span(0, recorded))
+    if asked is None:
+        return 1.0
+    looked = [Span(one.from_us, one.until_us) for one in spans if one.server_id == server.id]
+    for state in states:
+        if state.server_id == server.id:
+            end = now_us if now_us - state.at_us <= PRESENT_US else state.at_us
+            looked.append(Span(state.first_us - LOOK_BACK_US, end))
+    return overlap_s(asked, looked) / asked.seconds
 
 
 def _folded(found: Sequence[FoundOn]) -> list[FoundOn]:

@@ -15,7 +15,6 @@ from hardy_gauge.core.narrative.setup import rule_words
 from hardy_gauge.core.narrative.trials import arrival_words, changes_words, goal_words, held_words, index_words
 from hardy_gauge.core.plans.model import Plan, Step
 from hardy_gauge.core.statements.figure_groups import figure_groups
-from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.store.database import Store
@@ -87,12 +86,13 @@ def test_what_if_never_takes_unknown_for_nothing() -> None:
 
 
 def test_not_diagnosed_is_not_healthy() -> None:
-    focus = Span(100, 200)
-    assert undiagnosed_words(None, focus, 0, 2, False).startswith("Not diagnosed yet")
-    assert undiagnosed_words(None, focus, 0, 2, True) == "This time was not diagnosed."
-    assert undiagnosed_words(300, focus, 0, 2, False).startswith("This time was not diagnosed")
-    assert undiagnosed_words(300, focus, 1, 2, True) == "This time was diagnosed on 1 of 2 servers."
-    assert not undiagnosed_words(50, focus, 0, 2, False) and not undiagnosed_words(300, focus, 2, 2, True)
+    assert undiagnosed_words(None, 0, 0, 2, False).startswith("Not diagnosed yet")
+    assert undiagnosed_words(None, 0, 0, 2, True) == "This time was not diagnosed."
+    assert undiagnosed_words(300, 0, 0, 2, True).startswith(
+        "This time was not diagnosed; findings are looked for since"
+    )
+    assert undiagnosed_words(None, 1, 2, 2, True) == "All of this time was diagnosed on 1 of 2 servers."
+    assert not undiagnosed_words(300, 2, 2, 2, False)
     assert nothing_words([]).startswith("No rule found") and nothing_words(["x"]).startswith(
         "Of what could be looked at"
     )

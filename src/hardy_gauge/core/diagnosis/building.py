@@ -20,7 +20,7 @@ from hardy_gauge.core.remedies.setting import setting_remedy
 DAY_S = 86_400.0
 QUIET_S = 60
 STARTED_WORDS = ("restart", "took over", "started")
-# who waited wants the cores and rows of others when it goes on: so many times what is waited was won on practice servers
+# who waited takes cores and rows from others once it goes on: up to so many times the waiting was won back on practice servers
 PILES_UP = 3.0
 SURE_TO = 0.25  # of what would be won back: what else changes when it is gone is not in the usual range
 UNITS = {"b": 1, "kib": 1024, "kb": 1024, "mib": 2**20, "mb": 2**20, "8kb": 8192, "pages": 8192}

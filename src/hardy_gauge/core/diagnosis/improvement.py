@@ -17,29 +17,28 @@ Verdict = Literal["better", "a little better", "no difference shown", "worse"]
 FEWEST = 5  # minutes on each side
 BATCHES = 10
 LEVEL = 0.95
+TRIFLE = 0.02  # more or less than this is no difference that anyone would act on, however sure it is
 CLEARLY = 0.75  # of what it was, at the upper end of the interval: less of it is left than anyone would overlook
 
 
 @dataclass(frozen=True)
 class AfterBefore:
-    """Means before and after, and after ÷ before with its 95% interval; ``minutes`` on each side."""
+    """Means before and after, and after ÷ before with its 95% interval."""
 
     before: float
     after: float
     ratio: float
     low: float
     high: float
-    minutes_before: int
-    minutes_after: int
 
     @property
     def verdict(self) -> Verdict:
         """Of a figure that is better when it is less."""
         if self.high <= CLEARLY:
             return "better"
-        if self.high < 1:
+        if self.high < 1 - TRIFLE:
             return "a little better"
-        return "worse" if self.low > 1 else "no difference shown"
+        return "worse" if self.low > 1 + TRIFLE else "no difference shown"
 
 
 def after_before(before: NDArray[np.float64], after: NDArray[np.float64]) -> AfterBefore | None:
@@ -55,7 +54,7 @@ def after_before(before: NDArray[np.float64], after: NDArray[np.float64]) -> Aft
         half = float(stdtrit(freedom, 0.5 + LEVEL / 2) * spread**0.5)
     mean, difference = float(before.mean()), float(after.mean() - before.mean())
     low, high = 1 + (difference - half) / mean, 1 + (difference + half) / mean
-    return AfterBefore(mean, float(after.mean()), 1 + difference / mean, max(0.0, low), high, len(before), len(after))
+    return AfterBefore(mean, float(after.mean()), 1 + difference / mean, max(0.0, low), high)
 
 
 def _batched(values: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -10,6 +10,8 @@ from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.time.span import HOUR_US, Span
 
 State = Literal["new", "going on", "back", "noted", "set aside", "over"]
+LOOK_BACK_US = HOUR_US  # a diagnosis looks at the hour before its moment
+WHOLE = 0.95  # of a time that was diagnosed, from which on all of it was
 NEW_US = HOUR_US
 GROWN = 1.5  # what was set aside is shown again when it weighs so many times what it weighed then
 
@@ -52,9 +54,9 @@ class Lived:
     seen_us: int
 
 
-def looks_at(span: Span, every_us: int = HOUR_US) -> list[int]:
+def looks_at(span: Span) -> list[int]:
     """The moments at which a span of the past is diagnosed: its end and each hour before, the first of them first."""
-    return sorted(range(span.until_us, span.since_us, -every_us))
+    return sorted(range(span.until_us, span.since_us, -LOOK_BACK_US))
 
 
 def lives_of(looks: Iterable[tuple[int, Sequence[tuple[Finding, int]]]]) -> list[Lived]:
@@ -62,6 +64,7 @@ def lives_of(looks: Iterable[tuple[int, Sequence[tuple[Finding, int]]]]) -> list
     looks in turn is one finding.
     """
     over: list[Lived] = []
+    ended: dict[tuple[str, str], int] = {}
     going: dict[tuple[str, str], Lived] = {}
     for at_us, found in looks:
         now: dict[tuple[str, str], Lived] = {}
@@ -69,10 +72,11 @@ def lives_of(looks: Iterable[tuple[int, Sequence[tuple[Finding, int]]]]) -> list
             key = (finding.cause, finding.subject.name)
             known = going.pop(key, None)
             if known is None:
-                now[key] = Lived(finding, min(since_us, at_us), at_us)
+                now[key] = Lived(finding, max(min(since_us, at_us), ended.get(key, 0)), at_us)
             else:
                 heavier = finding if weight(finding) > weight(known.finding) else known.finding
                 now[key] = replace(known, finding=heavier, seen_us=at_us)
         over += going.values()
+        ended |= {key: one.seen_us for key, one in going.items()}
         going = now
     return [*over, *going.values()]

@@ -80,27 +80,30 @@ def nothing_words(unknown: Sequence[str]) -> str:
     return "No rule found anything wrong in this window."
 
 
-def undiagnosed_words(first_us: int | None, focus: Span, looked_back: int, servers: int, past: bool) -> str:
-    """Empty where the focus was diagnosed; ``first_us`` is when diagnosing began, ``looked_back`` at how many of the servers this time
-    was looked at on demand; ``past``: the focus ended a while ago.
+def undiagnosed_words(first_us: int | None, whole: int, begun: int, servers: int, past: bool) -> str:
+    """Empty where all of the focus was diagnosed on all servers. ``first_us`` is when diagnosing began, ``whole`` on how many servers
+    all of the focus was diagnosed, ``begun`` on how many some of it; ``past``: the focus ended a while ago.
     """
-    if (first_us is not None and first_us <= focus.until_us) or looked_back >= servers > 0:
+    if whole >= servers > 0:
         return ""
-    if looked_back:
-        return f"This time was diagnosed on {looked_back} of {servers} servers."
-    if first_us is not None:
-        return f"This time was not diagnosed; findings are looked for since {day_clock(first_us)}."
-    return "This time was not diagnosed." if past else "Not diagnosed yet; findings come within some minutes."
+    if first_us is None and not begun and not past:
+        return "Not diagnosed yet; findings come within some minutes."
+    since = "" if first_us is None else f"; findings are looked for since {day_clock(first_us)}"
+    if not begun:
+        return f"This time was not diagnosed{since}."
+    return f"All of this time was diagnosed on {whole} of {servers} {'server' if servers == 1 else 'servers'}{since}."
 
 
-def past_words(state: str, done: int, looks: int, found: int, servers: int) -> str:
-    """How far the diagnosis of a span of the past has come."""
+def past_words(state: str, done: int, looks: int, found: int, servers: int, failed: int) -> str:
+    """How far the diagnosis of a span of the past has come; ``failed`` servers could not be diagnosed."""
     on = f"{servers} {'server' if servers == 1 else 'servers'}"
     new = f"{found or 'no'} new {'finding' if found == 1 else 'findings'}"
+    if failed:
+        new += f"; {failed} of them could not be diagnosed"
     if state == "running":
         return f"{done} of {looks} hours looked at on {on}, {new} so far"
     if state == "done":
-        return f"{looks} hours looked at on {on}, {new}"
+        return f"{done} hours looked at on {on}, {new}"
     return f"{state} after {done} of {looks} hours on {on}, {new} kept"
 
 
