@@ -36,4 +36,10 @@ export const SHOWN: Record<string, (one: Found) => boolean> = {
 
 /** What follows from a root, on the same server; of a root that is over, what is over. */
 export const follows = (all: readonly Found[], root: Found) =>
-  all.filter((one) => [root.server, ...root.also].includes(one.server) && one.finding.root === root.finding.cause && one.finding.root_subject === root.finding.subject.name && (one.state === 'over') === (root.state === 'over'))
+  all.filter(
+    (one) =>
+      [root.server, ...root.also].includes(one.server) &&
+      one.finding.root === root.finding.cause &&
+      one.finding.root_subject === root.finding.subject.name &&
+      (one.state === 'over') === (root.state === 'over'),
+  )
