@@ -149,7 +149,8 @@ class StorageFilling(Unasked):
             if grade == "fine":
                 continue
             facts = [
-                Fact("used", volume.used_bytes, "B", "host", volume.capacity_bytes),
+                Fact("used", volume.used_bytes, "B", "host"),
+                Fact("capacity", volume.capacity_bytes, "B", "host"),
                 Fact("of the volume", used, "share", "host"),
                 Fact(
                     "days left",
