@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import shutil
+import signal
 import subprocess
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
+import psutil
 import psycopg
 
 from tests.conftest import free_port
@@ -27,7 +29,9 @@ def running_postgres(options: str = "", port: int | None = None) -> Iterator[psy
     port = port or free_port()
 
     def as_postgres(*command: str) -> None:
-        subprocess.run(["runuser", "-u", "postgres", "--", *command], check=True, capture_output=True, cwd="/")
+        subprocess.run(
+            ["runuser", "-u", "postgres", "--", *command], check=True, capture_output=True, cwd="/", timeout=100
+        )
 
     as_postgres(str(binaries[-1] / "initdb"), "-D", str(data), "-A", "trust", "--no-sync")
     settings = f"-p {port} -k {folder} -c listen_addresses='{listens}' -c fsync=off {options}"
@@ -37,8 +41,19 @@ def running_postgres(options: str = "", port: int | None = None) -> Iterator[psy
         with psycopg.connect(host=str(folder), port=port, user="postgres", autocommit=True) as connection:
             yield connection
     finally:
-        as_postgres(control, "-D", str(data), "-m", "immediate", "stop")
+        stop(int((data / "postmaster.pid").read_text().splitlines()[0]))
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def stop(postmaster: int) -> None:
+    """At once, without waiting for anybody; killed if it does not go."""
+    process = psutil.Process(postmaster)
+    below = process.children(recursive=True)
+    process.send_signal(signal.SIGQUIT)
+    _, left = psutil.wait_procs([process, *below], timeout=20)
+    for one in left:
+        with suppress(psutil.NoSuchProcess):
+            one.kill()
 
 
 SECRET = "planted-Secret-77b1"

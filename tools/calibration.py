@@ -17,10 +17,11 @@ from tests.truth.generator.scoring import Outcome, outcome_of
 from hardy_gauge.errors import ProbeError
 
 SHEET = Path(__file__).parents[1] / "docs" / "advice-calibration.md"
-# their advice is for a statement, of whose usual time or plan something is known
+# of whose usual time, plan or figures something is known, so that their advice says what it would win back
 STATING = (
     "missing_index", "plan_flip", "stale_statistics", "value_sensitive_plan", "plan_regressed_after_upgrade", "over_fetch", "wide_select",
     "hot_row", "idle_transaction", "lock_chain", "sort_spills", "write_amplification", "many_small_calls", "bloat",
+    "cache_too_small", "cache_too_large", "memory_overcommitted", "setting_harmed",
 )  # fmt: skip
 
 

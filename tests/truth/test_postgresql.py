@@ -100,7 +100,7 @@ def test_what_is_wrong_with_the_work(looks: Looks, watched: tuple[psycopg.Connec
         "wide_select": lambda s: [s.execute("SELECT * FROM page WHERE branch = %s", [n]).fetchall() for n in range(40)],
         "sort_spills": lambda s: [
             s.execute("SET work_mem = '64kB'; SELECT note FROM visited ORDER BY note, at DESC"),
-            time.sleep(1.0),
+            time.sleep(3.0),
         ],
         "failing_statement": lambda s: s.execute("SELECT 10 / (id - 3) FROM loan WHERE id = 3"),
     }

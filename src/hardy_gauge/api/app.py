@@ -18,6 +18,7 @@ from hardy_gauge.api import (
     accounts,
     bundles,
     capture_rules,
+    changes,
     connections,
     findings,
     fleet,
@@ -35,6 +36,7 @@ from hardy_gauge.api import (
     sign_in,
     snapshots,
     storage,
+    strips,
     trials,
     workloads,
 )  # fmt: skip
@@ -66,7 +68,7 @@ from hardy_gauge.store.database import Store
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, sign_in, provider, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
-    bundles, imports, otlp, snapshots, storage, findings, handbook,
+    bundles, imports, otlp, snapshots, storage, findings, changes, strips, handbook,
 )  # fmt: skip
 
 

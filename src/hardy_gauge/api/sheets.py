@@ -7,10 +7,12 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Query, Request
 
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
+from hardy_gauge.core.activity.holdup_sheet import Holdups
 from hardy_gauge.core.activity.ledger import Dimension
 from hardy_gauge.core.activity.ledger_sheet import Ledger
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
+from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
 from hardy_gauge.queries.ledger import FILTER, check_filters
 from hardy_gauge.queries.ledger import ledger as ledger_of
 from hardy_gauge.queries.objects import ServerObjects, objects_of
@@ -82,6 +84,22 @@ def ledger(
 ) -> Ledger:
     check_filters(name for name in request.query_params if name.startswith(FILTER))
     return ledger_of(reader, window, scope, by, against, filters)
+
+
+@router.get("/holdups", tags=["holdups"])
+def holdups(
+    reader: CurrentReader,
+    window: CurrentWindow,
+    scope: str = "fleet",
+    service: Annotated[list[str] | None, Query(alias="filter.service")] = None,
+    user: Annotated[list[str] | None, Query(alias="filter.user")] = None,
+    object_: Annotated[list[str] | None, Query(alias="filter.object")] = None,
+    tree: Annotated[
+        str, Query(description="key of the tree that is shown as lanes; the first where none is given")
+    ] = "",
+) -> Holdups:
+    """Who held whom up: trees of waiting, what they cost others, and one of them as lanes."""
+    return holdup_sheet(reader, window, scope, Asked(service or [], user or [], object_ or [], tree))
 
 
 @router.get("/statements", tags=["statements"])

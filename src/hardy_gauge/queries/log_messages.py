@@ -37,9 +37,11 @@ class MessageRow:
 
 
 def messages_in(
-    reader: Reader, servers: Sequence[Server], span: Span, statement: int | None = None
+    reader: Reader, servers: Sequence[Server], span: Span, statement: int | None = None, holding: str = ""
 ) -> list[MessageRow]:
-    """Errors first, then warnings, each by number; at most twelve. ``statement``: only what was said while it ran."""
+    """Errors first, then warnings, each by number; at most twelve. ``statement``: only what was said while it ran; ``holding``: only
+    what has the word in its shape or code.
+    """
     ids = [server.id for server in servers]
     with reader.store.read() as session:
         # a row stands at the beginning of its minute
@@ -49,6 +51,12 @@ def messages_in(
             return []
         if statement is not None:
             frame = frame.filter(pl.col("statement") == statement)
+        if holding:
+            frame = frame.filter(
+                pl.any_horizontal(
+                    pl.col(c).str.to_lowercase().str.contains(holding, literal=True) for c in ("shape", "code")
+                )
+            )
         named = pl.col("statement").filter(pl.col("statement") >= 0)
         rows = (
             frame.with_columns(pl.col("severity").replace_strict(list(ORDER), [0, 1, 2], default=2).alias("rank"))

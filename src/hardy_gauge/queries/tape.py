@@ -14,13 +14,12 @@ from hardy_gauge.core.narrative.capture import nothing_recorded
 from hardy_gauge.core.reference.usual_range import UsualRange, troubled_spans, usual_range
 from hardy_gauge.core.time.coverage import NOT_RECORDED
 from hardy_gauge.core.time.span import MINUTE_US, Span
+from hardy_gauge.core.time.steps import finite, grid_of, means, step_of
 from hardy_gauge.core.time.window import parse_focus
 from hardy_gauge.queries.findings import TROUBLE, findings_in
 from hardy_gauge.queries.reader import LEADING, Reader
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.store.models import Change, Gap, Server
-
-POINTS = 360
 
 
 @dataclass(frozen=True)
@@ -67,16 +66,16 @@ def tape(reader: Reader, scope: str, span: str) -> Tape:
     """BadWindow when the span, an ISO 8601 interval or a duration that ends now, is none."""
     servers, now = servers_in(reader, scope), reader.clock()
     view, _ = parse_focus(span, now, "span")
-    step = max(1, round((view.until_us - view.since_us) / MINUTE_US / POINTS)) * MINUTE_US
+    step = step_of(view)
+    grid = grid_of(view, step)
     since = view.since_us // step * step
-    grid = np.arange(since, view.until_us, step, dtype=np.int64)
     names = {server.id: server.name for server in servers}
     total, extra = (np.zeros(len(grid)) for _ in range(2))
     seen = np.zeros(len(grid), dtype=bool)
     usual, summed = usual_of_sum(reader, servers)
     with reader.read_ahead(list(names), Span(since, view.until_us), FIGURES[LEADING].columns):
         for server in servers:
-            values = _means(reader, server.id, grid, step)
+            values = means(*reader.figure(server.id, LEADING, Span(since, view.until_us)), grid, step)
             seen |= np.isfinite(values)
             total += np.nan_to_num(values)
             if server.id not in summed:  # counts as it is, so that it makes the scope neither more nor less usual
@@ -109,7 +108,7 @@ def tape(reader: Reader, scope: str, span: str) -> Tape:
     return Tape(
         scope=scope, since_us=since, until_us=view.until_us, step_us=step, now_us=now, at_us=grid.tolist(),
         active_sessions=[float(v) if ok else None for v, ok in zip(total, seen, strict=True)],
-        usual_low=_finite(low + extra), usual_high=_finite(high + extra),
+        usual_low=finite(low + extra), usual_high=finite(high + extra),
         changes=[Mark(c.at_us, names[c.server_id], c.kind, c.title) for c in changes], gaps=_marks(gaps, names, now),
         findings=begun,
     )  # fmt: skip
@@ -135,31 +134,13 @@ def _usual_of_sum(reader: Reader, ids: Sequence[int]) -> tuple[UsualRange, froze
     total, seen = np.zeros(len(grid)), np.zeros(len(grid), dtype=bool)
     with reader.read_ahead(known, span, FIGURES[LEADING].columns):
         for i in known:
-            values = _means(reader, i, grid, MINUTE_US)
+            values = means(*reader.figure(i, LEADING, span), grid, MINUTE_US)
             seen |= np.isfinite(values)
             _, centre, _ = ranges[i].at(grid)
             total += np.where(np.isfinite(values), values, centre)
     good = seen & np.isfinite(total)
     times, sums = grid[good], total[good]
     return usual_range(times, sums, troubled_spans(times, sums, FIGURES[LEADING].least)), frozenset(known)
-
-
-def _means(reader: Reader, server_id: int, grid: np.ndarray, step: int) -> np.ndarray:
-    """Means of the figure in each step; NaN where nothing was recorded."""
-    values = np.full(len(grid), np.nan)
-    if not len(grid):
-        return values
-    times, found = reader.figure(server_id, LEADING, Span(int(grid[0]), int(grid[-1]) + step))
-    place = ((times - grid[0]) // step).astype(int)
-    count = np.bincount(place, minlength=len(grid))
-    total = np.bincount(place, weights=found, minlength=len(grid))
-    here = count > 0
-    values[here] = total[here] / count[here]
-    return values
-
-
-def _finite(values: np.ndarray) -> list[float | None]:
-    return [float(v) if np.isfinite(v) else None for v in values]
 
 
 def _marks(gaps: Sequence[Gap], names: Mapping[int, str], now: int) -> list[GapMark]:

@@ -342,6 +342,18 @@ class Run(Base):
     trial: Mapped[Trial] = relationship(back_populates="runs")
 
 
+class SavedStrips(Base):
+    """A set of strips under a name; ``bands`` as they stand in an address."""
+
+    __tablename__ = "saved_strips"
+    AUDITED = ("name",)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    bands: Mapped[list[Any]]
+    saved_by: Mapped[str] = mapped_column(default="")
+    saved_us: Mapped[int]
+
+
 class Report(Base):
     """A saved document; it does not change when what it reports on does."""
 

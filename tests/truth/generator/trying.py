@@ -76,13 +76,17 @@ def _undone(case: Case, finding: Finding) -> float:
 
 
 def _tried(case: Case, finding: Finding, remedy: Remedy) -> float:
-    """Active sessions of the statement in the control arm less those in the arm with the change."""
+    """Active sessions in the control arm less those in the arm with the change: of the statement, or of all where it is no statement's."""
     history = _history(case)
     state = history.server.state(case.now_us - 1)
     offered = history.server.offered(state, case.now_us - MINUTES * MINUTE_US, MINUTES).mean(axis=1)
     rates = dict(zip(state.statements, offered.tolist(), strict=True))
     texts = [PlayStatement(text=state.statements[key].sql, weight=rate) for key, rate in rates.items() if rate > 0]
-    mine = [number for number, one in enumerate(texts) if fingerprint(one.text) == finding.subject.name]
+    mine = [
+        number
+        for number, one in enumerate(texts)
+        if finding.subject.kind != "statement" or fingerprint(one.text) == finding.subject.name
+    ]
     arrival = Arrival(kind="open", rate_per_s=sum(one.weight for one in texts))
     make = MAKES[history.server.cluster.make]
     indexes = [IndexSpec(table=remedy.index.table, columns=remedy.index.columns)] if remedy.index else []

@@ -24,7 +24,14 @@ function to(name: string) {
 <template>
   <nav aria-label="Screens">
     <RouterLink to="/fleet" class="home" aria-label="Hardy Gauge, fleet"><img src="/mark.svg" alt="" width="30" height="30" /></RouterLink>
-    <RouterLink v-for="screen in SCREENS" :key="screen.name" :to="to(screen.name)" :class="{ on: current === screen.name }" :aria-current="current === screen.name ? 'page' : undefined">
+    <RouterLink
+      v-for="screen in SCREENS"
+      :key="screen.name"
+      :to="to(screen.name)"
+      :class="{ on: current === screen.name }"
+      :aria-current="current === screen.name ? 'page' : undefined"
+      :title="`Key ${screen.press}`"
+    >
       <RailGlyph :name="screen.glyph" />
       <span>{{ screen.words }}</span>
     </RouterLink>
@@ -37,16 +44,19 @@ nav {
   flex-direction: column;
   border-right: 1px solid var(--rule);
   background: var(--ground);
+  overflow-y: auto;
+  scrollbar-width: none;
 }
 a {
   display: flex;
   flex-direction: column;
   align-items: center;
-  gap: 1px;
-  padding: 7px 0 5px;
+  gap: 0;
+  padding: 4px 0 3px;
   color: var(--faded);
   text-decoration: none;
-  font-size: 11.5px;
+  font-size: 11px;
+  line-height: 1.25;
   border-left: 3px solid transparent;
 }
 a:hover {

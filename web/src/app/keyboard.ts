@@ -5,7 +5,7 @@ import { useWindow } from '@/state/window'
 
 export const KEYS: [string, string][] = [
   ['/', 'find anything'],
-  ['1 … 8', 'open a screen'],
+  ...SCREENS.map((one): [string, string] => [one.press, one.words]),
   [', .', 'move the focus back or on by half its length'],
   ['- +', 'widen or narrow the focus'],
   ['r', 'make the focus the reference'],
@@ -30,7 +30,7 @@ export function useKeyboard(open: { find: () => void; help: () => void }) {
     const target = event.target as HTMLElement
     if (event.ctrlKey || event.metaKey || event.altKey || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return
     if (document.querySelector('.modal.show')) return
-    const screen = SCREENS.find((one) => one.digit === event.key)
+    const screen = SCREENS.find((one) => one.press === event.key)
     const actions: Record<string, () => unknown> = {
       '/': open.find,
       '?': open.help,

@@ -1,17 +1,20 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
-/** Screens in the order of the rail; `digit` opens one from the keyboard. */
+/** Screens in the order of the rail; `press` is the key that opens one. */
 export const SCREENS = [
-  { name: 'fleet', words: 'Fleet', digit: '1', glyph: 'fleet' },
-  { name: 'findings', words: 'Findings', digit: '2', glyph: 'findings' },
-  { name: 'server', words: 'Server', digit: '3', glyph: 'server' },
-  { name: 'ledger', words: 'Ledger', digit: '4', glyph: 'ledger' },
-  { name: 'statements', words: 'Statements', digit: '5', glyph: 'statements' },
-  { name: 'plan', words: 'Plan', digit: '6', glyph: 'plan' },
-  { name: 'trials', words: 'Trials', digit: '7', glyph: 'trials' },
-  { name: 'reports', words: 'Reports', digit: '8', glyph: 'reports' },
-  { name: 'handbook', words: 'Handbook', digit: '9', glyph: 'handbook' },
-  { name: 'setup', words: 'Setup', digit: '0', glyph: 'setup' },
+  { name: 'fleet', words: 'Fleet', press: '1', glyph: 'fleet' },
+  { name: 'findings', words: 'Findings', press: '2', glyph: 'findings' },
+  { name: 'server', words: 'Server', press: '3', glyph: 'server' },
+  { name: 'ledger', words: 'Ledger', press: '4', glyph: 'ledger' },
+  { name: 'strips', words: 'Strips', press: 's', glyph: 'strips' },
+  { name: 'holdups', words: 'Holdups', press: 'h', glyph: 'holdups' },
+  { name: 'statements', words: 'Statements', press: '5', glyph: 'statements' },
+  { name: 'plan', words: 'Plan', press: '6', glyph: 'plan' },
+  { name: 'changes', words: 'Changes', press: 'c', glyph: 'changes' },
+  { name: 'trials', words: 'Trials', press: '7', glyph: 'trials' },
+  { name: 'reports', words: 'Reports', press: '8', glyph: 'reports' },
+  { name: 'handbook', words: 'Handbook', press: '9', glyph: 'handbook' },
+  { name: 'setup', words: 'Setup', press: '0', glyph: 'setup' },
 ] as const
 
 /** The parts of Setup, in the order in which a fleet is set up. */
@@ -44,8 +47,11 @@ export const router = createRouter({
     { path: '/handbook', name: 'handbook', component: () => import('@/screens/handbook/HandbookScreen.vue') },
     ...SERVER_PARTS.map((part) => ({ path: `/servers/:server${part.path}`, name: part.name, component: part.component })),
     { path: '/ledger', name: 'ledger', component: () => import('@/screens/ledger/LedgerScreen.vue') },
+    { path: '/holdups', name: 'holdups', component: () => import('@/screens/holdups/HoldupsScreen.vue') },
     { path: '/statements', name: 'statements', component: () => import('@/screens/statements/StatementsScreen.vue') },
     { path: '/statements/:fingerprint', name: 'statement', component: () => import('@/screens/statement/StatementScreen.vue') },
+    { path: '/strips', name: 'strips', component: () => import('@/screens/strips/StripsScreen.vue') },
+    { path: '/changes', name: 'changes', component: () => import('@/screens/changes/ChangesScreen.vue') },
     { path: '/plans', name: 'plan', component: () => import('@/screens/plan/PlanReaderScreen.vue') },
     { path: '/servers/:server/plans/:plan', name: 'stored-plan', component: () => import('@/screens/plan/PlanScreen.vue') },
     { path: '/trials', name: 'trials', component: () => import('@/screens/trials/TrialsScreen.vue') },

@@ -35,6 +35,7 @@ const COLUMNS: Column<Fact>[] = [
       >
       <SubjectLink v-if="brief && finding.subject.kind === 'statement'" kind="statement" :name="finding.subject.name" :server="found.server">facts and remedies</SubjectLink>
       <button v-else-if="brief" type="button" class="btn btn-link btn-sm p-0" :aria-expanded="open" @click="open = !open">facts and remedies</button>
+      <RouterLink :to="{ name: 'strips', query: { ...w.kept.value, finding: String(found.id) } }">its figures</RouterLink>
       <RouterLink :to="{ name: 'handbook', query: { ...w.kept.value, open: `cause/${finding.cause}` } }">what this is</RouterLink>
     </header>
     <div v-if="!brief || open" class="body" :class="{ stacked }">

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
+import { computed, onUnmounted, ref, watch } from 'vue'
 import { api } from '@/api/client'
 import TapeWindow from './TapeWindow.vue'
 import { useTapeDrag } from './tapeDrag'
 import { useAnswer } from '@/state/fetching'
 import { bumpAround, DAY, HOUR, lengthOf, MINUTE, spanOf, textOf } from '@/state/span'
 import { clock, day } from '@/state/units'
+import { useWidth } from '@/state/width'
 import { now, useWindow } from '@/state/window'
 
 const TOP = 9
@@ -13,11 +14,8 @@ const BOTTOM = 88
 const LEFT = 46
 
 const w = useWindow()
-const width = ref(1100)
 const frame = ref<HTMLElement>()
-const observer = new ResizeObserver(([entry]) => (width.value = entry.contentRect.width))
-onMounted(() => observer.observe(frame.value!))
-onUnmounted(() => observer.disconnect())
+const width = useWidth(frame)
 
 const tape = useAnswer(
   () => ({ scope: w.scope.value === 'first' ? 'fleet' : w.scope.value, span: w.viewText.value }),

@@ -47,7 +47,7 @@ def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
         samples = samples.with_columns(pl.lit(1.0).alias("weight"))
     waiting = samples.filter(pl.col("blockers").list.len() > 0)
     edges = waiting.select("at_us", "session", pl.col("blockers").alias("blocker")).explode("blocker").unique()
-    found = _followed(edges)
+    found = followed(edges)
     if found.is_empty():
         return []
     weights = waiting.select("at_us", "session", "weight").unique(["at_us", "session"])
@@ -65,7 +65,7 @@ def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
             pl.col("runs").n_unique().cast(pl.Int64).alias("kinds"),
         )
     )
-    named = _named(by_look, samples, holders)
+    named = with_names(by_look, samples, holders)
     rows = (
         named.group_by("doing", *WHO)
         .agg(
@@ -84,7 +84,7 @@ def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
     ]  # fmt: skip
 
 
-def _followed(edges: pl.DataFrame) -> pl.DataFrame:
+def followed(edges: pl.DataFrame) -> pl.DataFrame:
     """For each waiting session the roots that it waits for in the end: ``at_us``, ``session``, ``root``, ``depth``."""
     steps = edges.rename({"session": "waits", "blocker": "next"})
     now = edges.select("at_us", "session", pl.col("blocker").alias("root"), pl.lit(1, dtype=pl.Int32).alias("depth"))
@@ -100,7 +100,7 @@ def _followed(edges: pl.DataFrame) -> pl.DataFrame:
     return pl.concat(done).group_by("at_us", "session", "root").agg(pl.col("depth").max())
 
 
-def _named(by_look: pl.DataFrame, samples: pl.DataFrame, holders: pl.DataFrame) -> pl.DataFrame:
+def with_names(by_look: pl.DataFrame, samples: pl.DataFrame, holders: pl.DataFrame) -> pl.DataFrame:
     """With what each root was doing, and who it is."""
     working = samples.select("at_us", pl.col("session").alias("root"), *WHO, pl.lit(WORKING).alias("doing"))
     known = [working.with_columns(*(pl.lit(None, dtype=pl.Float64).alias(c) for c in ("idle_s", "transaction_s")))]

@@ -47,24 +47,20 @@ def grade_by_failures(share: float) -> Grade:
 
 def costs(
     evidence: Evidence, cause: str, title: str, subject: Subject, spent: Sampled, facts: Sequence[Fact], remedies: Sequence[Remedy],
-    confidence: float, signal: Signal | None = None, of_others: bool = False,
+    confidence: float, signal: Signal | None = None, of_others: bool = False, wins: Fact | None = None,
 ) -> Finding:  # fmt: skip
     """A finding that costs active sessions; ``spent`` are those, with their interval. It began when its statement's time changed where
-    no other ``signal`` is given. ``of_others``: they are of others, who wait for the subject, and all of them would be won back.
+    no other ``signal`` is given. ``of_others``: they are of others, who wait for the subject, and all of them would be won back;
+    ``wins``: what its first remedy would win back, where that is known by other means than the statement's usual time.
     """
     samples = evidence.samples
     assert isinstance(samples, Samples)
     whole = max(samples.active_sessions, 1e-9)
-    won = (
-        won_back(
-            spent.active_sessions,
-            spent.low,
-            PILES_UP * spent.high,
-            "what others wait for it, and what piles up behind them",
-        )
-        if of_others
-        else back_to_usual(evidence, subject)
-    )
+    if of_others:
+        source = "what others wait for it, and what piles up behind them"
+        won: Fact | None = won_back(spent.active_sessions, spent.low, PILES_UP * spent.high, source)
+    else:
+        won = back_to_usual(evidence, subject) or wins
     first = [replace(one, expected=[won]) for one in remedies[:1]] if won is not None else list(remedies[:1])
     active = Fact("active sessions", spent.active_sessions, "sessions", "session samples", None, spent.low, spent.high)
     return Finding(
@@ -92,6 +88,13 @@ def won_back(value: float, low: float, high: float, source: str) -> Fact:
     return Fact(
         "active sessions won back", value, "sessions", source, None, max(0.0, (1 - SURE_TO) * low), (1 + SURE_TO) * high
     )
+
+
+def perhaps_all(spent: Sampled, part: float, source: str, piles_up: float = 1.0) -> Fact:
+    """What a change wins back that ends ``part`` of the time, or less where it is not large enough: the least is nothing. What waits
+    behind it may be as much again, ``piles_up`` times.
+    """
+    return won_back(part * spent.active_sessions, 0.0, piles_up * spent.high, source)
 
 
 def warns(

@@ -41,8 +41,10 @@ class AfterBefore:
         return "worse" if self.low > 1 + TRIFLE else "no difference shown"
 
 
-def after_before(before: NDArray[np.float64], after: NDArray[np.float64]) -> AfterBefore | None:
-    """Figures of minutes on both sides, none below zero; None where a side has too few, or there was nothing before."""
+def after_before(before: NDArray[np.float64], after: NDArray[np.float64], level: float = LEVEL) -> AfterBefore | None:
+    """Figures of minutes on both sides, none below zero; None where a side has too few, or there was nothing before. ``level`` is that
+    of the interval.
+    """
     if min(len(before), len(after)) < FEWEST or before.mean() <= 0:
         return None
     was, now = _batched(before), _batched(after)
@@ -51,7 +53,7 @@ def after_before(before: NDArray[np.float64], after: NDArray[np.float64]) -> Aft
     half = 0.0
     if spread > 0:
         freedom = spread**2 / (parts[0] ** 2 / (len(was) - 1) + parts[1] ** 2 / (len(now) - 1))
-        half = float(stdtrit(freedom, 0.5 + LEVEL / 2) * spread**0.5)
+        half = float(stdtrit(freedom, 0.5 + level / 2) * spread**0.5)
     mean, difference = float(before.mean()), float(after.mean() - before.mean())
     low, high = 1 + (difference - half) / mean, 1 + (difference + half) / mean
     return AfterBefore(mean, float(after.mean()), 1 + difference / mean, max(0.0, low), high)

@@ -44,6 +44,11 @@ def share(part: float) -> str:
     return f"{part:.0%}" if part >= 0.095 else f"{part:.1%}"
 
 
+def counted(number: int, noun: str) -> str:
+    """A number of things whose plural ends in s: "1 session", "12 sessions"."""
+    return f"{number:,} {noun}{'' if number == 1 else 's'}"
+
+
 def clock(at_us: int) -> str:
     """Hour and minute in UTC."""
     return datetime.fromtimestamp(at_us / 1e6, UTC).strftime("%H:%M")

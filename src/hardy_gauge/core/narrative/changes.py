@@ -1,14 +1,20 @@
-"""A change of a server in one line."""
+"""Changes of servers in words: each in one line, and what followed."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Literal
 
+from hardy_gauge.core.changes.followed import Effect, Shown
+from hardy_gauge.core.changes.sheet import ChangeRow
 from hardy_gauge.core.figures import formatting
+from hardy_gauge.core.narrative.comparison import times
 
 CHANGED_FROM = " changed from "
 NAMED = 3
+LEAST_RATIO = 1e-3
+FOLLOWING = ("plan", "statement")  # these follow from something else that changed, where that is known
 UPKEEP = {"upkeep": "upkeep run on", "statistics": "statistics gathered of"}
 
 
@@ -31,3 +37,47 @@ def upkeep_words(what: Literal["upkeep", "statistics"], tables: Sequence[str]) -
     more = len(tables) - NAMED
     named = ", ".join(tables[:NAMED]) + (f" and {more} more table{'s' * (more > 1)}" if more > 0 else "")
     return f"{UPKEEP[what]} {named}"
+
+
+def plan_words(before_s: float | None, after_s: float | None) -> str:
+    """ "another plan: 12 ms a call instead of 3 ms"."""
+    if before_s is None or after_s is None:
+        return "another plan"
+    return f"another plan: {formatting.duration(after_s)} a call instead of {formatting.duration(before_s)}"
+
+
+def new_statement_words() -> str:
+    return "statement called for the first time"
+
+
+def followed_words(effects: Sequence[Effect], shown: Shown) -> str:
+    """The figure that changed most, where one is shown: "time per call 2.3× (2.1× to 2.6×)"."""
+    if shown != "shown":
+        return shown
+    ratios = [(one, one.ratio, one.low, one.high) for one in effects if one.shown == "shown"]
+    one, ratio, low, high = max(ratios, key=lambda row: abs(math.log(max(row[1] or 0.0, LEAST_RATIO))))
+    others = len(ratios) - 1
+    more = f", and {formatting.counted(others, 'other figure')}" if others else ""
+    return f"{one.title.lower()} {times(ratio or 0.0)} ({times(low or 0.0)} to {times(high or 0.0)}){more}"
+
+
+def changes_sentence(scope: str, rows: Sequence[ChangeRow], found: int, filtered: bool) -> str:
+    """How much changed, and after how much of it figures were different."""
+    what = "that is asked for " if filtered else ""
+    if not found:
+        return f"Nothing {what}changed on {scope} in this window, as far as it was recorded."
+    shown = [row for row in rows if row.shown == "shown" and row.kind not in ("upkeep",)]
+    told = f"{formatting.counted(found, 'change')} {what}on {scope}"
+    if not shown:
+        return f"{told}; after none of them is a difference of the server's figures shown."
+    largest = max(shown, key=lambda row: (row.kind not in FOLLOWING, _size(row)))
+    return (
+        f"{told}; after {len(shown)} of them figures are different, most after {largest.title} on {largest.server} "
+        f"at {formatting.clock(largest.at_us)}: {largest.words}."
+    )
+
+
+def _size(row: ChangeRow) -> float:
+    return max(
+        (abs(math.log(max(one.ratio or 0.0, LEAST_RATIO))) for one in row.effects if one.shown == "shown"), default=0.0
+    )

@@ -2,8 +2,23 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, Root
-from hardy_gauge.core.figures.formatting import duration
+from collections.abc import Mapping, Sequence
+
+from hardy_gauge.core.activity.holdup_sheet import TreeRow
+from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, WORKING, Root
+from hardy_gauge.core.activity.waiting_trees import Lane, WaitingTree
+from hardy_gauge.core.figures.formatting import counted, duration, share
+
+SAID: Mapping[str, str] = {
+    "not on most days": ", as they do not on most days",
+    "new": ", as they never did",
+    "no reference": "",
+}
+DOING: Mapping[str, str] = {
+    IDLE: "did nothing in an open transaction",
+    UNSEEN: "was not seen itself",
+    WORKING: "was working",
+}
 
 
 def holdup_words(root: Root) -> str:
@@ -30,3 +45,38 @@ def nobody_waited_words(looked: bool) -> str:
 def oldest_transaction_words(age_s: float, idle: bool) -> str:
     """How long it was open, and what it did."""
     return f"had a transaction open for {duration(age_s)} and {'did nothing in it' if idle else 'was working'}"
+
+
+def tree_words(tree: WaitingTree) -> str:
+    """What the root of a tree of waiting did, and how long others waited for it."""
+    longest = "" if tree.idle_s is None else f", for {duration(tree.idle_s)} at the longest"
+    behind = f", up to {tree.depth} one behind the other" if tree.depth > 1 else ""
+    return (
+        f"{DOING[tree.doing]}{longest}; {counted(tree.waiters, 'session')} waited {duration(tree.waited_s)} for it, "
+        f"{tree.most} at once{behind}"
+    )
+
+
+def lane_words(lane: Lane) -> str:
+    """What stands beside a lane."""
+    if lane.depth == 0:
+        return "held it"
+    return f"waited {duration(lane.waited_s)}"
+
+
+def holdups_sentence(
+    scope: str, trees: Sequence[TreeRow], found: int, waited_s: float, looked_s: float, difference: str, filtered: bool
+) -> str:
+    """How long sessions waited for each other, against the reference, and who held most of it up."""
+    if not looked_s:
+        return f"Sessions of {scope} were not looked at in this window, so who waited for whom is unknown."
+    what = " of what is asked for" if filtered else ""
+    if not trees:
+        return f"No session of {scope}{what} was seen waiting for another one in this window."
+    first = trees[0]
+    whose = f"session {first.session} of {first.service or first.user or 'nobody known'} on {first.server}"
+    often = f"{counted(found, 'holdup')}{what}; the longest took" if found > 1 else "One holdup took"
+    return (
+        f"Sessions of {scope} waited {duration(waited_s)} for each other{SAID.get(difference, f', {difference}')}. {often} {share(first.share)} of it: "
+        f"{whose} {DOING[first.doing]}, and up to {counted(first.most, 'other')} waited for it at once."
+    )

@@ -23,7 +23,15 @@ _PARTS = re.compile(
 )
 
 
+DEADLOCK = "deadlock"
+
+
 def message_shape(text: str) -> str:
     """The message with "…" for each value and number, on one line, at most 300 characters."""
     plain = " ".join(text[: 10 * LONGEST].split())
     return _PARTS.sub(lambda found: found.group() if found.lastgroup == "kept" else "…", plain)[:LONGEST]
+
+
+def is_deadlock(shape: str, code: str) -> bool:
+    """Whether a message says that a call was given up because it waited in a circle: every engine has the word in it or in its code."""
+    return DEADLOCK in shape.lower() or DEADLOCK in code.lower()

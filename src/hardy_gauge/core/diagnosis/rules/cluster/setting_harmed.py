@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
-from hardy_gauge.core.diagnosis.building import Unasked, against_usual, change_of, remedy, since, warns
+from hardy_gauge.core.diagnosis.building import Unasked, against_usual, change_of, remedy, since, warns, won_back
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.evidence.sources import ChangeFact, RecordedFigure
@@ -76,8 +77,12 @@ class SettingHarmed(Unasked):
         if known is not None and (was is not None or known.default is not None):
             remedies = [change_of(evidence, known, was if was is not None else known.default or 0, words, caution)]
         title = f"Figures are worse since {change.object} was changed"
-        more = worse.get("time_s")
-        impact = Impact(more.value - more.typical.value, 0.0, more.value) if more and more.typical else None
+        more, impact = worse.get("time_s"), None
+        if more is not None and more.typical is not None:
+            usual, above = more.typical, more.value - more.typical.value
+            impact = Impact(above, 0.0, more.value)
+            won = won_back(above, more.value - usual.high, more.value - usual.low, "its figures against days like this")
+            remedies = [replace(one, expected=[won]) for one in remedies]
         return warns(
             self.cause,
             title,

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from hardy_gauge.core.diagnosis.building import (
+    PILES_UP,
     Unasked,
     against_usual,
     bytes_of,
@@ -16,6 +17,7 @@ from hardy_gauge.core.diagnosis.building import (
     costs,
     figure_of,
     in_unit,
+    perhaps_all,
     remedy,
     setting_of,
     since,
@@ -109,8 +111,17 @@ class CacheTooSmall(_MoreReads):
                 remedies,
                 0.85 if resized else 0.6,
                 Signal("moment", at_us=resized[0].at_us) if resized else Signal("figure", "pages_read"),
+                wins=_fewer_reads(evidence, spent),
             )
         ]
+
+
+def _fewer_reads(evidence: Evidence, spent: Sampled) -> Fact | None:
+    """The reads above those of days like this cost their part of the time; a step that is too small wins back less."""
+    read = figure_of(evidence, "pages_read")
+    if read is None or not read.ratio:
+        return None
+    return perhaps_all(spent, 1 - 1 / read.ratio, "pages read against days like this", PILES_UP)
 
 
 def _larger(evidence: Evidence) -> Remedy:

@@ -8,12 +8,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from hardy_gauge.core.diagnosis.building import (
+    PILES_UP,
     Unasked,
     bytes_of,
     change_of,
     costs,
     figure_of,
     in_unit,
+    perhaps_all,
     remedy,
     setting_of,
 )
@@ -74,7 +76,7 @@ class MemoryOvercommitted(Unasked):
         return [
             costs(
                 evidence, self.cause, self.title, Subject("server", evidence.server), spent, facts, self.remedies(evidence, memory), 0.85,
-                Signal("figure", name),
+                Signal("figure", name), wins=perhaps_all(spent, 1.0, "time that waits for memory", PILES_UP),
             )
         ]  # fmt: skip
 

@@ -11,6 +11,7 @@ from hardy_gauge.core.diagnosis.building import (
     costs,
     figure_of,
     in_unit,
+    perhaps_all,
     remedy,
     setting_of,
     time_of,
@@ -74,6 +75,7 @@ class SortSpills(Unasked):
                 remedies,
                 0.75,
                 Signal("figure", "temporary_bytes"),
+                wins=perhaps_all(spent, 1.0, "time in sorts and hashes that spill"),
             )
         ]
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from hardy_gauge.core.diagnosis.building import (
     Unasked,
     against_usual,
@@ -24,6 +26,7 @@ FORCED = 0.8
 OFTEN_S, VERY_OFTEN_S = 150.0, 60.0
 TIMES_USUAL = 2.0
 ROOM, STEP = 1.5, 4.0  # of what is written in an interval; the largest step
+FEWER_IMAGES, SLACK = 4.0, 0.25  # of the log at most may be whole pages after each checkpoint; an interval is not exact
 WRITING, FELT = ("data write", "log write"), 0.5  # of the server's time
 
 
@@ -47,7 +50,7 @@ class LogTooSmall(Unasked):
         if log is not None:
             facts.append(against_usual("log written", log, "B/s", "counters"))
         grade: Grade = "plan" if every_s <= VERY_OFTEN_S and self._felt(evidence, forced) else "note"
-        remedies = [self._larger(evidence, log)]
+        remedies = [self._larger(evidence, log, every_s)]
         title = f"The log is so small that it forces a checkpoint each {every_s:.0f} s"
         return [
             warns(
@@ -62,7 +65,7 @@ class LogTooSmall(Unasked):
             )
         ]
 
-    def _larger(self, evidence: Evidence, log: RecordedFigure | None) -> Remedy:
+    def _larger(self, evidence: Evidence, log: RecordedFigure | None, every_s: float) -> Remedy:
         """What is written in one interval and half as much again, at most four times as large in one step."""
         words = "Let the log be larger, so that checkpoints come by time"
         caution = "Starting again after a crash takes longer, and the log takes more room on its volume."
@@ -70,8 +73,18 @@ class LogTooSmall(Unasked):
         size = bytes_of(capacity)
         if capacity is None or size is None or log is None or interval is None or isinstance(interval.value, str):
             return remedy("setting change", words, caution)
-        wanted = min(ROOM * log.value * float(interval.value), STEP * size)
-        return change_of(evidence, capacity, in_unit(capacity, max(wanted, size * ROOM)), words, caution)
+        wanted = max(min(ROOM * log.value * float(interval.value), STEP * size), size * ROOM)
+        larger = change_of(evidence, capacity, in_unit(capacity, wanted), words, caution)
+        return replace(larger, expected=[self._apart(every_s, wanted / size, float(interval.value))])
+
+    def _apart(self, every_s: float, times: float, interval_s: float) -> Fact:
+        """How far checkpoints are apart then: as much further as the log is larger, and more, since fewer page images are written; a
+        checkpoint by time comes first where that is longer.
+        """
+        least, most = min(every_s * times, interval_s), min(every_s * times * FEWER_IMAGES, interval_s)
+        return Fact(
+            "between two checkpoints", least, "s", "log capacity ÷ log written", every_s, (1 - SLACK) * least, most
+        )
 
     def _felt(self, evidence: Evidence, forced: RecordedFigure) -> bool:
         """It was not always so, or calls wait for what checkpoints write: what has always been and costs nothing is a note."""

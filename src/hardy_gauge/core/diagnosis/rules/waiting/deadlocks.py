@@ -6,14 +6,9 @@ from hardy_gauge.core.diagnosis.building import Unasked, first_said, grade_by_fa
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
-from hardy_gauge.core.evidence.sources import Message
+from hardy_gauge.core.sql.message_shape import is_deadlock
 
-WORD = "deadlock"
 LEAST = 3  # in the focus: one is an accident
-
-
-def is_deadlock(message: Message) -> bool:
-    return WORD in message.shape.lower() or WORD in message.code.lower()
 
 
 class Deadlocks(Unasked):
@@ -26,7 +21,7 @@ class Deadlocks(Unasked):
         assert not isinstance(evidence.messages, Unknown)
         found = []
         for message in evidence.messages:
-            if not is_deadlock(message) or message.severity != "error" or message.count < LEAST:
+            if not is_deadlock(message.shape, message.code) or message.severity != "error" or message.count < LEAST:
                 continue
             work = statement_of(evidence, message.fingerprint)
             share = message.count / work.calls if work is not None and work.calls else 0.0

@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from hardy_gauge.core.diagnosis.building import Unasked, grade_by_failures, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
-from hardy_gauge.core.diagnosis.rules.waiting.deadlocks import is_deadlock
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
 from hardy_gauge.core.evidence.sources import Message
+from hardy_gauge.core.sql.message_shape import is_deadlock
 
 LEAST_SHARE = 0.01
 LEAST = 5.0
@@ -27,9 +27,9 @@ class FailingStatement(Unasked):
         messages = [] if isinstance(evidence.messages, Unknown) else list(evidence.messages)
         said: dict[str, list[str]] = {}
         for message in messages:
-            if message.severity == "error" and not is_deadlock(message):
+            if message.severity == "error" and not is_deadlock(message.shape, message.code):
                 said.setdefault(message.fingerprint, []).append(message.shape)
-        of_deadlocks = {m.fingerprint: m.count for m in messages if is_deadlock(m)}
+        of_deadlocks = {m.fingerprint: m.count for m in messages if is_deadlock(m.shape, m.code)}
         found = []
         for work in evidence.statements.values():
             errors = (work.errors or 0.0) - of_deadlocks.get(work.fingerprint, 0)
@@ -59,7 +59,12 @@ class FailingStatement(Unasked):
         """A statement of which no call ended well is in no counter: the log alone knows of it."""
         assert isinstance(evidence.statements, Mapping)
         known = not message.fingerprint or message.fingerprint in evidence.statements
-        return message.severity == "error" and not known and message.count >= LEAST and not is_deadlock(message)
+        return (
+            message.severity == "error"
+            and not known
+            and message.count >= LEAST
+            and not is_deadlock(message.shape, message.code)
+        )
 
     def _never_well(self, message: Message) -> Finding:
         count = float(message.count)

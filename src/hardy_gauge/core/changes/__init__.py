@@ -1,0 +1,1 @@
+"""What changed, and what followed."""

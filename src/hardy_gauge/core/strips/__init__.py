@@ -1,0 +1,1 @@
+"""Figures of any objects over time, as bands under each other."""

@@ -1,0 +1,106 @@
+"""Everything that changed in a window, what followed, and what people note: from a store whose contents are known."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
+from hardy_gauge.errors import Conflict, InvalidInput, NotFound
+from hardy_gauge.queries.changes import changes_in
+from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.store.change_notes import note_change, take_back_note
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Change, Statement
+from tests.queries.builder import HOUR, NOW, Built
+
+CHANGED = NOW - 30 * MINUTE_US
+
+
+@pytest.fixture
+def built(store: Store) -> Built:
+    """Server a takes twice the time since half an hour, server b takes as much as before."""
+    built = Built(store)
+    for name, factor in (("a", 2.0), ("b", 1.0)):
+        number = built.server(name)
+        built.minutes(
+            number, NOW - 3 * HOUR_US, NOW,
+            lambda at, f=factor: np.where(at >= CHANGED, f, 1.0) + 0.01 * (at // MINUTE_US % 3),  # type: ignore[misc]
+        )  # fmt: skip
+    return built
+
+
+def changed(store: Store, server: int, kind: str, title: str, at_us: int = CHANGED) -> None:
+    with store.write() as session:
+        session.add(
+            Change(
+                server_id=server, at_us=at_us, kind=kind, title=title, object="cache", before="1", after="2", who="ada"
+            )
+        )
+
+
+def test_what_followed_is_shown_and_what_did_not_is_not(store: Store, built: Built) -> None:
+    changed(store, 1, "setting", "cache changed from 1 to 2")
+    changed(store, 2, "setting", "cache changed from 1 to 2 there")
+    found = changes_in(built.reader, "fleet", HOUR)
+    by_server = {row.server: row for row in found.changes}
+    assert by_server["a"].shown == "shown" and by_server["b"].shown == "no difference shown"
+    assert by_server["a"].words == "time per call 2× (2× to 2×), and 1 other figure"
+    assert (by_server["a"].before, by_server["a"].after, by_server["a"].who) == ("1", "2", "ada")
+    assert "on a at 14:30: time per call 2×" in found.sentence and "after 1 of them" in found.sentence
+
+
+def test_search_and_kinds_narrow_and_the_kinds_are_counted_all_the_same(store: Store, built: Built) -> None:
+    changed(store, 1, "setting", "cache changed from 1 to 2")
+    changed(store, 1, "schema", "index loan_due on loan added", CHANGED + 60_000_000)
+    assert [row.kind for row in changes_in(built.reader, "a", HOUR, ["schema"]).changes] == ["schema"]
+    found = changes_in(built.reader, "a", HOUR, search="ADA loan_due")
+    assert [row.title for row in found.changes] == ["index loan_due on loan added"]
+    assert found.kinds == {"schema": 1, "setting": 1}
+    assert found.changes[0].besides == ["cache changed from 1 to 2"]
+    none = changes_in(built.reader, "a", HOUR, search="nothing like it")
+    assert none.changes == [] and "Nothing that is asked for changed on a" in none.sentence
+
+
+def test_a_plan_that_changed_and_a_statement_that_is_new(store: Store, built: Built) -> None:
+    old, new = built.statement("SELECT due FROM loan"), built.statement("UPDATE loan SET due = ?")
+    with store.write() as session:
+        session.get_one(Statement, new).first_seen_us = CHANGED
+    built.calls(1, old, NOW - HOUR_US, NOW, 5.0, 0.02)
+    built.calls(1, new, CHANGED, NOW, 5.0, 0.02)
+    found = changes_in(built.reader, "a", HOUR)
+    assert [(row.kind, row.at_us, row.fingerprint) for row in found.changes] == [
+        ("statement", CHANGED, "f-UPDATE loan ")
+    ], "a statement that was known is not new"
+
+
+def test_a_note_is_kept_once_and_can_be_taken_back(store: Store, built: Built) -> None:
+    servers = servers_in(built.reader, "quay")
+    with store.write() as session:
+        first = note_change(session, servers, "deployment", " loans 4.2 ", "", CHANGED, "ada", NOW)
+        again = note_change(session, servers, "deployment", "loans 4.2", "", CHANGED, "ada", NOW)
+    assert first == again and len(first) == 2
+    rows = changes_in(built.reader, "fleet", HOUR).changes
+    assert [(row.title, row.kind, row.noted, row.who) for row in rows] == [("loans 4.2", "deployment", True, "ada")] * 2
+    with store.write() as session:
+        take_back_note(session, first[0])
+    assert len(changes_in(built.reader, "fleet", HOUR).changes) == 1
+
+
+def test_what_cannot_be_noted(store: Store, built: Built) -> None:
+    servers = servers_in(built.reader, "a")
+    with store.write() as session:
+        with pytest.raises(InvalidInput, match="say in a line what changed"):
+            note_change(session, servers, "note", "  ", "", NOW, "ada", NOW)
+        with pytest.raises(InvalidInput, match="still to come"):
+            note_change(session, servers, "note", "later", "", NOW + HOUR_US, "ada", NOW)
+        with pytest.raises(NotFound):
+            take_back_note(session, 99)
+    changed(store, 1, "setting", "cache changed from 1 to 2")
+    with store.write() as session, pytest.raises(Conflict, match="was seen on the server"):
+        take_back_note(session, 1)
+
+
+def test_an_empty_window_says_so(store: Store, built: Built) -> None:
+    found = changes_in(built.reader, "fleet", Span(NOW - HOUR_US, NOW))
+    assert found.changes == [] and found.sentence.startswith("Nothing changed on fleet")
