@@ -398,8 +398,8 @@ CAUSES: tuple[Cause, ...] = (
         ages=(60, 200),
         shows=("volume_credit_share.data", -0.01),
     ),
-    Cause("pooler_too_small", lambda r, w: {"size": 1}, _server, prepare=_pooled, costs=False),
-    Cause("sort_spills", lambda r, w: {"size": 65536}, lambda w: [*w.servers, w.event], prepare=_report, costs=False),
+    Cause("pooler_too_small", lambda r, w: {"size": 1}, _server, prepare=_pooled, costs=False, shows=("pool_wait_s", 1.0)),
+    Cause("sort_spills", lambda r, w: {"size": 65536}, lambda w: [*w.servers, w.event], prepare=_report),
 )  # fmt: skip
 
 # nothing is wrong, though something happens

@@ -12,6 +12,7 @@ from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, Sourc
 LOST = 0.002  # of the packets sent again: common practice, a thousandth is felt
 LEAST_SHARE = 0.05
 WAITING = 0.5
+PART, LEAST_WAITING = 0.1, 0.02  # of the time of calls, in front of the server; calls that wait at least
 OPENED_PER_S, TIMES_USUAL = 20.0, 5.0
 NO_CREDIT = 0.02
 
@@ -53,7 +54,10 @@ class PoolerTooSmall(Unasked):
 
     def examine(self, evidence: Evidence) -> list[Finding]:
         waiting, size, lost = (figure_of(evidence, n) for n in ("pool_wait_s", "pool_sessions", "pool_timeouts"))
-        if waiting is None or size is None or (waiting.value < WAITING and not (lost is not None and lost.value > 0)):
+        if waiting is None or size is None:
+            return []
+        given_up = lost is not None and lost.value > 0
+        if waiting.value < WAITING and not given_up and not self._much(evidence, waiting.value):
             return []
         facts = [
             Fact("calls that wait in the pooler", waiting.value, "", "pooler"),
@@ -79,6 +83,11 @@ class PoolerTooSmall(Unasked):
                 Signal("figure", "pool_wait_s"),
             )
         ]
+
+    def _much(self, evidence: Evidence, waiting: float) -> bool:
+        """Few calls wait, but those that come spend a good part of their time so."""
+        worked = figure_of(evidence, "time_s")
+        return waiting >= LEAST_WAITING and worked is not None and waiting >= PART * (waiting + worked.value)
 
 
 class ConnectionStorm(Unasked):
