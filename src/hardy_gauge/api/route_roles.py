@@ -37,7 +37,10 @@ CONFIRMED = re.compile(r"/api/((people|accounts)(/.*)?|tokens|me/second-factor)"
 WITHOUT_FACTOR = re.compile(r"/api/me/.*")
 # where a role for a cluster or a label counts: what is asked or changed is of servers, and other servers are left out
 FOR_PARTS: tuple[tuple[str, str], ...] = (
-    ("READ", r"/api/(fleet|tape|ledger|holdups|strips(/against)?|statements(/[^/]+)?|findings|find|connections)"),
+    (
+        "READ",
+        r"/api/(fleet|tape|ledger|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
+    ),
     ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures)?"),
     ("POST", r"/api/servers/[^/]+/explain"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),

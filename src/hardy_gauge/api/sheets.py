@@ -10,8 +10,10 @@ from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.core.activity.holdup_sheet import Holdups
 from hardy_gauge.core.activity.ledger import Dimension
 from hardy_gauge.core.activity.ledger_sheet import Ledger
+from hardy_gauge.core.compare.sheet import Comparison
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
+from hardy_gauge.queries.compare import Of, comparison, sides_of
 from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
 from hardy_gauge.queries.ledger import FILTER, check_filters
 from hardy_gauge.queries.ledger import ledger as ledger_of
@@ -44,6 +46,23 @@ def filters_of(
         "route": route, "database": database, "server": server,
     }  # fmt: skip
     return {name: values for name, values in given.items() if values}
+
+
+Narrowed = tuple[str, str, str]
+
+
+def narrowed(service: str = "", user: str = "", statement: str = "") -> Narrowed:
+    """What of the scope is compared; empty for all."""
+    return service, user, statement
+
+
+def narrowed_with(
+    service: Annotated[str, Query(alias="with.service")] = "",
+    user: Annotated[str, Query(alias="with.user")] = "",
+    statement: Annotated[str, Query(alias="with.statement")] = "",
+) -> Narrowed:
+    """What of the other side is compared; empty for all."""
+    return service, user, statement
 
 
 @router.get("/tape", tags=["tape"])
@@ -100,6 +119,24 @@ def holdups(
 ) -> Holdups:
     """Who held whom up: trees of waiting, what they cost others, and one of them as lanes."""
     return holdup_sheet(reader, window, scope, Asked(service or [], user or [], object_ or [], tree))
+
+
+@router.get("/compare", tags=["compare"])
+def compare(
+    reader: CurrentReader,
+    window: CurrentWindow,
+    right: Annotated[Narrowed, Depends(narrowed)],
+    left: Annotated[Narrowed, Depends(narrowed_with)],
+    scope: str = "fleet",
+    other: Annotated[
+        str,
+        Query(
+            alias="with", description="server, cluster or fleet to compare with; the scope itself where none is given"
+        ),
+    ] = "",
+) -> Comparison:
+    """The scope over the focus against the reference: a window, a server, or the same time a week before; or against ``with``."""
+    return comparison(reader, *sides_of(window, scope, other, Of(*left), Of(*right)))
 
 
 @router.get("/statements", tags=["statements"])

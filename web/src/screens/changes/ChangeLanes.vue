@@ -42,7 +42,7 @@ const key = (row: Row) => `${row.at_us}.${row.server}.${row.title}`
       :values="load.data.value.active_sessions"
       :low="load.data.value.usual_low"
       :high="load.data.value.usual_high"
-      :marks="rows"
+      :marks="rows.filter((row) => row.kind !== 'upkeep')"
       :cursor="cursor"
       axis
       @cursor="(us) => (cursor = us)"

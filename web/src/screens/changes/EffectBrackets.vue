@@ -8,7 +8,7 @@ import type { Column } from '@/parts/table'
 /** Figures before and after a change; after ÷ before as a bracket with its interval on a logarithmic rule. */
 type Effect = Schemas['Effect']
 defineProps<{ effects: Effect[] }>()
-const WIDTH = 120
+const WIDTH = 92
 const ENDS = [0.25, 4]
 const place = (ratio: number) => (Math.log(Math.max(ENDS[0]!, Math.min(ENDS[1]!, ratio)) / ENDS[0]!) / Math.log(ENDS[1]! / ENDS[0]!)) * (WIDTH - 8) + 4
 const MARKS = [0.25, 0.5, 1, 2, 4]
