@@ -57,6 +57,7 @@ from hardy_gauge.core.activity.capture_work import CaptureWork
 from hardy_gauge.diagnose.past import PastDiagnoser
 from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.load.worker import mark_interrupted
+from hardy_gauge.queries.now import LookOf
 from hardy_gauge.queries.own_health import OwnHealth
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.warm import Warmer
@@ -91,11 +92,12 @@ def create_app(
     clock: Callable[[], int] = clock_us,
     poke: Callable[[], None] = lambda: None,
     work: Callable[[], CaptureWork] | None = None,
+    look_of: LookOf = lambda server_id: None,
     diagnose_every_s: float | None = None,
     share_s: float = 0.0,
 ) -> FastAPI:
     """The application over an open store. ``clock`` is what "now" means to it; ``poke`` lets the collector know that what
-    is to be captured has changed, ``work`` is what it counts of itself; servers are diagnosed in the background every
+    is to be captured has changed, ``work`` is what it counts of itself, ``look_of`` its last look at a server's sessions; servers are diagnosed in the background every
     ``diagnose_every_s``, None for never; ``share_s`` is the longest that an answer which many share holds while only what is
     recorded changes.
     """
@@ -130,7 +132,7 @@ def create_app(
         title="Hardy Gauge", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None,
         lifespan=lifespan,
     )  # fmt: skip
-    app.state.reader, app.state.settings, app.state.poke = reader, settings, poke
+    app.state.reader, app.state.settings, app.state.poke, app.state.look_of = reader, settings, poke, look_of
     app.state.past = past = PastDiagnoser(reader)
     app.state.workers = workers = Workers(store, settings)
     app.state.own_health = own = OwnHealth(reader, settings, work, lambda: workers.running)

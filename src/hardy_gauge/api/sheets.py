@@ -10,6 +10,7 @@ from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.core.activity.holdup_sheet import Holdups
 from hardy_gauge.core.activity.ledger import Dimension
 from hardy_gauge.core.activity.ledger_sheet import Ledger
+from hardy_gauge.core.activity.now import Now
 from hardy_gauge.core.compare.sheet import Comparison
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
@@ -17,6 +18,7 @@ from hardy_gauge.queries.compare import Of, comparison, sides_of
 from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
 from hardy_gauge.queries.ledger import FILTER, check_filters
 from hardy_gauge.queries.ledger import ledger as ledger_of
+from hardy_gauge.queries.now import now_of
 from hardy_gauge.queries.objects import ServerObjects, objects_of
 from hardy_gauge.queries.scope import server_named
 from hardy_gauge.queries.server_figures import ServerFigures, figures_of
@@ -103,6 +105,17 @@ def ledger(
 ) -> Ledger:
     check_filters(name for name in request.query_params if name.startswith(FILTER))
     return ledger_of(reader, window, scope, by, against, filters)
+
+
+@router.get("/now", tags=["now"])
+def now(
+    reader: CurrentReader,
+    request: Request,
+    scope: str = "fleet",
+    details: Annotated[bool, Query(description="of one server also its sessions")] = True,
+) -> Now:
+    """What runs at this moment, by the last look that was taken anyway: the server is asked nothing more."""
+    return now_of(reader, request.app.state.look_of, scope, details)
 
 
 @router.get("/holdups", tags=["holdups"])

@@ -24,6 +24,7 @@ from hardy_gauge.capture.snapshots import run_due
 from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.capture.targets import CaptureTarget, capture_targets
 from hardy_gauge.core.activity.capture_work import CaptureWork
+from hardy_gauge.core.activity.now import Look
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import tidy
@@ -76,6 +77,11 @@ class Collector:
     @property
     def recorders(self) -> list[Recorder]:
         return list(self._recorders.values())
+
+    def last_look(self, server_id: int) -> Look | None:
+        """The last look at a server's sessions; None before the first, or where it is not recorded."""
+        recorder = self._recorders.get(server_id)
+        return None if recorder is None else recorder.last_look()
 
     def work(self) -> CaptureWork:
         """What it counts of itself."""

@@ -14,12 +14,14 @@ from threading import Lock
 from hardy_gauge.capture.backoff import Backoff
 from hardy_gauge.capture.batch import CaptureBatch, Trouble, Until
 from hardy_gauge.capture.intervals import MINUTE_US, Intervals
+from hardy_gauge.capture.last_look import look_of
 from hardy_gauge.capture.open_spans import OpenSpans
 from hardy_gauge.capture.plan_taking import PlanTaking
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.schema_looks import SchemaLooks
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry
+from hardy_gauge.core.activity.now import Look
 from hardy_gauge.core.sql.comment_tags import NOTHING, comment_tags
 from hardy_gauge.probes import protocol as p
 
@@ -56,6 +58,7 @@ class Recorder:
     seen_us: int = 0
     skew_s: float = 0.0
     until_us: int = 0
+    _last: tuple[int, float, list[p.Session], list[p.Holder]] | None = None
     _due: dict[str, int] = field(default_factory=dict)
     _ticked_us: int = 0
     _settings: list[p.SettingValue] | None = None
@@ -75,6 +78,12 @@ class Recorder:
         """Ask what is due. A failing call opens a gap; the first good one afterwards closes it."""
         with self._turn, self.backoff.working():
             self._tick(now_us)
+
+    def last_look(self) -> Look | None:
+        """What was seen at the last look, with why there is no later one; None before the first. The server is asked nothing."""
+        if self._last is None:
+            return None
+        return look_of(*self._last, self.registry, self.error)
 
     def take(self, wait_s: float = 0.0) -> CaptureBatch | None:
         """The batch, which is then for the caller to store; None when a tick goes on for longer than
@@ -169,15 +178,14 @@ class Recorder:
         words = f"it answers slowly, so sessions are looked at every {sample_s * self.backoff.factor:g} s"
         self._notice("slowed", now_us, words if self.backoff.factor > 1 else "")
         at = now_us // 1_000_000 * 1_000_000
-        taken = [s for s in map(_tagged, answer.sessions) if self.rule.follows(s.session) and self._takes(s)]
+        tagged = [s for s in map(_tagged, answer.sessions) if self._takes(s)]
+        held = [one for one in answer.holders if self._takes(one)]
+        self._last = answer.at_us, every_s, tagged, held
+        taken = [s for s in tagged if self.rule.follows(s.session)]
         self.batch.samples += [(at, every_s, self.rule.every_nth_session, session) for session in taken]
         self._meet(taken)
         waited_for = {number for session in answer.sessions for number in session.waits_for()}
-        holding = [
-            one
-            for one in answer.holders
-            if (answer.at_us - one.idle_since_us >= IDLE_US or one.session in waited_for) and self._takes(one)
-        ]
+        holding = [one for one in held if answer.at_us - one.idle_since_us >= IDLE_US or one.session in waited_for]
         self.batch.holders += [(at, every_s, one) for one in holding]
         self._meet(holding)
         self._clock(answer.at_us, now_us)

@@ -64,7 +64,13 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
     collector = Collector(store, write_s=settings.write_every_s)
     collector.start()
     app = create_app(
-        settings, store, poke=collector.poke, work=collector.work, diagnose_every_s=EVERY_S, share_s=SHARED_S
+        settings,
+        store,
+        poke=collector.poke,
+        work=collector.work,
+        look_of=collector.last_look,
+        diagnose_every_s=EVERY_S,
+        share_s=SHARED_S,
     )
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning",

@@ -4,6 +4,7 @@ import { createRouter, createWebHistory } from 'vue-router'
 export const SCREENS = [
   { name: 'fleet', words: 'Fleet', press: '1', glyph: 'fleet' },
   { name: 'findings', words: 'Findings', press: '2', glyph: 'findings' },
+  { name: 'now', words: 'Now', press: 'n', glyph: 'now' },
   { name: 'server', words: 'Server', press: '3', glyph: 'server' },
   { name: 'ledger', words: 'Ledger', press: '4', glyph: 'ledger' },
   { name: 'strips', words: 'Strips', press: 's', glyph: 'strips' },
@@ -53,6 +54,7 @@ export const router = createRouter({
     { path: '/statements/:fingerprint', name: 'statement', component: () => import('@/screens/statement/StatementScreen.vue') },
     { path: '/strips', name: 'strips', component: () => import('@/screens/strips/StripsScreen.vue') },
     { path: '/compare', name: 'compare', component: () => import('@/screens/compare/CompareScreen.vue') },
+    { path: '/now', name: 'now', component: () => import('@/screens/now/NowScreen.vue') },
     { path: '/changes', name: 'changes', component: () => import('@/screens/changes/ChangesScreen.vue') },
     { path: '/plans', name: 'plan', component: () => import('@/screens/plan/PlanReaderScreen.vue') },
     { path: '/servers/:server/plans/:plan', name: 'stored-plan', component: () => import('@/screens/plan/PlanScreen.vue') },

@@ -6,9 +6,9 @@ const REFRESH_MS = 10_000
 
 /**
  * What the API answers to a question that may change (null: nothing is asked yet); the last answer stays while the next
- * is on its way. `working` turns true only after 300 ms. With `live`, it asks again every ten seconds.
+ * is on its way. `working` turns true only after 300 ms. With `live`, it asks again every `everyMs`, ten seconds if not said.
  */
-export function useAnswer<Q, T>(question: () => Q | null, ask: (question: Q) => Promise<{ data?: T; error?: unknown; response: Response }>, live: () => boolean = () => false) {
+export function useAnswer<Q, T>(question: () => Q | null, ask: (question: Q) => Promise<{ data?: T; error?: unknown; response: Response }>, live: () => boolean = () => false, everyMs = REFRESH_MS) {
   const data: Ref<T | null> = shallowRef(null)
   const problem: Ref<Problem | null> = ref(null)
   const working = ref(false)
@@ -34,7 +34,7 @@ export function useAnswer<Q, T>(question: () => Q | null, ask: (question: Q) => 
   }
 
   watch(() => JSON.stringify(question()), again, { immediate: true })
-  const interval = setInterval(() => live() && !document.hidden && again(), REFRESH_MS)
+  const interval = setInterval(() => live() && !document.hidden && again(), everyMs)
   onScopeDispose(() => {
     turn++
     clearInterval(interval)
