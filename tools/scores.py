@@ -13,15 +13,23 @@ from tests.truth.generator.cases import CAUSES
 from tests.truth.generator.drawing import case_of, pair_case, quiet_case
 from tests.truth.generator.scoring import Outcome, outcome_of, sheet_of
 
+from hardy_gauge.errors import ProbeError
+
 SHEET = Path(__file__).parents[1] / "docs" / "diagnosis-scores.md"
 
 
 def played(task: tuple[int, int | str]) -> Outcome | None:
-    """One case: its seed, and the number of its cause, "pair" or "quiet"; None where no world shows it."""
+    """One case: its seed, and the number of its cause, "pair" or "quiet"; None where no world shows it, or where it cannot be played,
+    which is said.
+    """
     seed, kind = task
     drawn = {"quiet": quiet_case, "pair": pair_case}
     case = drawn[kind](seed) if isinstance(kind, str) else case_of(seed, CAUSES[kind])
-    return None if case is None else outcome_of(case)
+    try:
+        return None if case is None else outcome_of(case)
+    except ProbeError as error:
+        print(f"{seed} {kind if isinstance(kind, str) else CAUSES[kind].name} is not played: {error}")
+        return None
 
 
 SIZES = {"SEED": "11", "ROUNDS": "1", "PAIRS": "8", "QUIET": "20"}

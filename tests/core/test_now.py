@@ -61,3 +61,8 @@ def test_not_looked_at() -> None:
     assert nothing.at_us is None and "unknown" in now_sentence("desk-b", [nothing])
     both = now_sentence("fleet", [counted_now("desk-a", Look(5, 1.0, []), None, None), nothing])
     assert both.endswith("Not seen: desk-b.")
+
+
+def test_ages_that_are_not_reported_are_not_taken_for_short_calls() -> None:
+    assert counted_now("a", Look(5, 1.0, [session(1, call_s=None)]), None, None).long_calls is None
+    assert counted_now("a", Look(5, 1.0, []), None, None).long_calls == 0

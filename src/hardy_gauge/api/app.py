@@ -25,6 +25,7 @@ from hardy_gauge.api import (
     handbook,
     health,
     imports,
+    log,
     myself,
     otlp,
     people,
@@ -69,7 +70,7 @@ from hardy_gauge.store.database import Store
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, sign_in, provider, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
-    bundles, imports, otlp, snapshots, storage, findings, changes, strips, handbook,
+    bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, handbook,
 )  # fmt: skip
 
 

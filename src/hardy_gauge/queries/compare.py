@@ -19,7 +19,7 @@ from hardy_gauge.core.diagnosis.improvement import TRIFLE, after_before
 from hardy_gauge.core.evidence.schema_changes import schema_changes
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.changes import value_words
-from hardy_gauge.core.narrative.compare import comparison_sentence
+from hardy_gauge.core.narrative.compare import comparison_sentence, span_words
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, SECOND_US, Span
 from hardy_gauge.core.time.steps import grid_of, means, sums
 from hardy_gauge.core.time.window import Window
@@ -115,9 +115,9 @@ def sides_of(window: Window, scope: str, other: str, left: Of, right: Of) -> tup
 
 def _words(side: OneSide, sides: Sequence[OneSide]) -> str:
     """The scope where the sides differ in it, and the time where they differ in that."""
-    times = side.span.iso().replace("T", " ").replace("Z", "").replace("/", " to ")
+    times = span_words(side.span)
     same_time, same_scope = sides[0].span == sides[1].span, sides[0].scope == sides[1].scope
-    return f"{side.scope}{side.of.words()}" + ("" if same_time and not same_scope else f" {times}")
+    return f"{side.scope}{side.of.words()}" + ("" if same_time and not same_scope else f", {times}")
 
 
 def _size(one: Figure) -> float:

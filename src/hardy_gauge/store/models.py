@@ -354,6 +354,18 @@ class SavedStrips(Base):
     saved_us: Mapped[int]
 
 
+class StoredLogRule(Base):
+    """How people take log messages that have the words of ``pattern``."""
+
+    __tablename__ = "log_rule"
+    AUDITED = ("pattern", "takes")
+    id: Mapped[int] = mapped_column(primary_key=True)
+    pattern: Mapped[str] = mapped_column(unique=True)
+    takes: Mapped[str]
+    made_by: Mapped[str] = mapped_column(default="")
+    made_us: Mapped[int]
+
+
 class Report(Base):
     """A saved document; it does not change when what it reports on does."""
 

@@ -8,6 +8,7 @@ const PATHS: Record<string, string> = {
   ledger: 'M4 3h16v18H4zM8 7h8M8 11h8M8 15h5M6 3v18',
   holdups: 'M3 4h18M7 10h14M11 16h10M3 4v16M7 10v10M11 16v4',
   changes: 'M6 3v18M6 4h11l-3 3.5 3 3.5H6M2 21h20',
+  log: 'M3 4h18v16H3zM6 8.5h2M11 8.5h7M6 12.5h2M11 12.5h5M6 16.5h2M11 16.5h7',
   now: 'M12 3a9 9 0 1 0 .01 0M12 12V6.5M12 12l4 2.5',
   compare: 'M12 2v20M3 6h6M5 11h4M2 16h7M15 6h6M15 11h3M15 16h7',
   strips: 'M2 6l4-2 4 3 4-3 4 2 4-2M2 13l4 1 4-3 4 3 4-2 4 1M2 20l4-2 4 1 4-3 4 3 4-1',

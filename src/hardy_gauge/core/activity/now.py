@@ -103,14 +103,16 @@ class NowCount:
 
 @dataclass(frozen=True)
 class ServerNow:
-    """One server's counts: by state, and of the waiting by family; ``open`` sessions where that is known."""
+    """One server's counts: by state, and by wait family; ``open`` sessions where that is known. ``long_calls`` is None where sessions are
+    at work and none tells since when.
+    """
 
     server: str
     at_us: int | None
     error: str
     states: Sequence[NowCount]
     families: Sequence[NowCount]
-    long_calls: int
+    long_calls: int | None
     longest_s: float | None
     oldest_transaction_s: float | None
     open: int | None
@@ -164,5 +166,5 @@ def counted_now(server: str, look: Look | None, open_: int | None, limit: int | 
     return ServerNow(
         server, look.at_us, look.error, [one for one in states if one.count],
         [NowCount(name, count) for name, count in sorted(families.items(), key=lambda item: (-item[1], item[0]))],
-        sum(age >= LONG_S for age in calls), max(calls, default=None), max(ages, default=None), open_, limit,
+        None if families and not calls else sum(age >= LONG_S for age in calls), max(calls, default=None), max(ages, default=None), open_, limit,
     )  # fmt: skip

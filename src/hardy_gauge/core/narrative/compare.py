@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from hardy_gauge.core.compare.sheet import Explained, Figure, Side, Unlike
-from hardy_gauge.core.figures.formatting import counted
+from hardy_gauge.core.figures.formatting import clock, counted, day_clock
 from hardy_gauge.core.narrative.comparison import short, times
+from hardy_gauge.core.time.span import Span
 
 TRIFLE = 0.02
 PART_WORDS = {"calls": "there are more calls", "mix": "other statements are called", "per_call": "calls take longer"}
@@ -13,6 +14,14 @@ LESS_WORDS = {
     "mix": "other statements are called",
     "per_call": "calls take less long",
 }
+
+
+def span_words(span: Span) -> str:
+    """ "27 Nov 12:43 to 13:43"."""
+    until = day_clock(span.until_us)
+    since = day_clock(span.since_us)
+    same_day = since.rsplit(" ", 1)[0] == until.rsplit(" ", 1)[0]
+    return f"{since} to {clock(span.until_us) if same_day else until}"
 
 
 def comparison_sentence(

@@ -54,21 +54,20 @@ const COLUMNS: Column<Unlike>[] = [
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="answer">
-    <div class="tools">
-      <span
-        >Right: <b>{{ data.right.words }}</b></span
-      >
-      <BFormInput v-model="service" debounce="400" size="sm" placeholder="loans" aria-label="Service of the right side" class="narrow" />
-      <BFormInput v-model="user" debounce="400" size="sm" placeholder="desk_app" aria-label="User of the right side" class="narrow" />
-      <span
-        >left: <b>{{ data.left.words }}</b></span
-      >
-      <BFormSelect v-model="other" :options="scopes" size="sm" aria-label="Compare with" class="pick" />
-      <BFormInput v-model="otherService" debounce="400" size="sm" placeholder="returns" aria-label="Service of the left side" class="narrow" />
-      <BFormInput v-model="otherUser" debounce="400" size="sm" placeholder="kiosk_app" aria-label="User of the left side" class="narrow" />
+    <div class="sides">
+      <span class="faded">right</span>
+      <b>{{ data.right.words }}</b>
+      <span></span>
+      <BFormInput v-model="service" debounce="400" size="sm" placeholder="loans" aria-label="Service of the right side" />
+      <BFormInput v-model="user" debounce="400" size="sm" placeholder="desk_app" aria-label="User of the right side" />
       <BFormCheckbox v-model="all" size="sm">also what is the same ({{ data.same }})</BFormCheckbox>
+      <span class="faded">left</span>
+      <b>{{ data.left.words }}</b>
+      <BFormSelect v-model="other" :options="scopes" size="sm" aria-label="Compare with" />
+      <BFormInput v-model="otherService" debounce="400" size="sm" placeholder="returns" aria-label="Service of the left side" />
+      <BFormInput v-model="otherUser" debounce="400" size="sm" placeholder="kiosk_app" aria-label="User of the left side" />
     </div>
-    <p class="faded mb-1">The right side is the focus; the left is the reference on the tape, a server you choose, or the same time a week before. Intervals are of 95%, from minutes.</p>
+    <p class="faded small-words mb-1">The right side is the focus; the left is the reference on the tape, a server you choose, or the same time a week before. Intervals are of 95%, from minutes.</p>
     <p v-for="note in data.notes" :key="note" class="faded mb-1">{{ note }}</p>
     <SpineTable :figures="data.figures" left="left" right="right" :all="all" />
     <ExplainedSteps v-if="data.explained" :explained="data.explained" :scope="data.right.scope" />
@@ -85,18 +84,13 @@ const COLUMNS: Column<Unlike>[] = [
 </template>
 
 <style scoped>
-.tools {
-  display: flex;
-  gap: 6px 10px;
+.sides {
+  display: grid;
+  grid-template-columns: 40px minmax(200px, auto) 150px 110px 110px 1fr;
+  gap: 5px 10px;
   align-items: center;
-  flex-wrap: wrap;
   font-size: 13px;
-  margin-bottom: 4px;
-}
-.narrow {
-  width: 96px;
-}
-.pick {
-  width: 150px;
+  margin-bottom: 6px;
+  justify-content: start;
 }
 </style>

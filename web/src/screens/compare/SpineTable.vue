@@ -4,7 +4,6 @@ import type { Schemas } from '@/api/client'
 import DataTable from '@/parts/DataTable.vue'
 import FigureText from '@/parts/FigureText.vue'
 import type { Column } from '@/parts/table'
-import { times } from '@/state/units'
 
 /** Two columns with a spine between them: each figure's ratio is a needle with its interval on a logarithmic rule. */
 type Figure = Schemas['Figure']
@@ -37,7 +36,7 @@ const columns = computed<Column<Figure>[]>(() => [
     </template>
     <template #times="{ row }"
       ><span :class="row.shown === 'shown' ? '' : 'faded'">{{
-        row.ratio === null ? 'cannot tell' : `${times(row.ratio, 1) || '1×'} (${row.low!.toPrecision(2)} to ${row.high!.toPrecision(2)})`
+        row.ratio === null ? 'cannot tell' : `${Number(row.ratio!.toPrecision(2))}× (${row.low!.toPrecision(2)} to ${row.high!.toPrecision(2)})`
       }}</span></template
     >
   </DataTable>

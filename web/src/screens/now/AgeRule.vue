@@ -16,7 +16,7 @@ const words = computed(() =>
 
 <template>
   <span class="rule" :title="words">
-    <span v-for="mark in MARKS" :key="mark" class="mark" :style="{ left: `${part(mark)}%` }"></span>
+    <span v-for="mark in MARKS" :key="mark" class="tick" :style="{ left: `${part(mark)}%` }"></span>
     <span v-if="transaction !== null" class="behind" :style="{ width: `${part(transaction)}%` }"></span>
     <span v-if="call !== null" class="age" :class="{ hatched }" :style="{ width: `${part(call)}%`, backgroundColor: colour }"></span>
   </span>
@@ -29,7 +29,7 @@ const words = computed(() =>
   height: 15px;
   border-bottom: 1px solid var(--rule-strong);
 }
-.mark {
+.tick {
   position: absolute;
   bottom: 0;
   height: 5px;

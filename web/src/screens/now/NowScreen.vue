@@ -39,8 +39,9 @@ const COLUMNS: Column<Row>[] = [
   { key: 'who', title: 'service', width: '130px' },
   { key: 'state', title: 'does', width: '176px' },
   { key: 'age', title: '1 ms, 1 s, 1 min, 1 h, 1 day', width: '210px' },
-  { key: 'call', title: 'for', unit: 's', width: '76px' },
+  { key: 'call', title: 'for', unit: 's', width: '98px' },
   { key: 'text', title: 'statement', wide: true },
+  { key: 'plan', title: 'plan', width: '56px' },
 ]
 const does = (row: Row) => {
   if (row.state === 'waiting for another session') return `waits for ${row.blockers.slice(0, 2).join(', ')}${row.blockers.length > 2 ? ' …' : ''}`
@@ -108,11 +109,11 @@ const open = (server: string) => w.change({ scope: server })
           ><span :class="{ faded: row.state === 'working' }" :title="row.wait_event">{{ does(row) }}</span></template
         >
         <template #age="{ row }"><AgeRule :call="row.call_s" :transaction="row.transaction_s" :family="row.wait_family" /></template>
-        <template #call="{ row }">{{ row.call_s === null ? '' : text(duration(row.call_s)) }}</template>
+        <template #call="{ row }">{{ row.call_s === null ? 'not reported' : text(duration(row.call_s)) }}</template>
+        <template #plan="{ row }"><SubjectLink v-if="row.plan" kind="plan" :name="row.plan" :server="one.server">plan</SubjectLink><template v-else>&nbsp;</template></template>
         <template #text="{ row }">
           <SubjectLink v-if="row.fingerprint" kind="statement" :name="row.fingerprint" :server="one.server" class="sql" :title="row.text">{{ row.text }}</SubjectLink>
           <span v-else class="faded">no statement known</span>
-          <SubjectLink v-if="row.plan" kind="plan" :name="row.plan" :server="one.server" class="ms-2">plan</SubjectLink>
         </template>
       </DataTable>
       <p v-if="!rows.length" class="faded mt-2">{{ data.sessions.length ? 'No session matches.' : 'No session works or waits at this moment.' }}</p>

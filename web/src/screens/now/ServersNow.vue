@@ -9,7 +9,7 @@ type Row = Schemas['ServerNow']
 defineProps<{ servers: Row[] }>()
 const emit = defineEmits<{ open: [string] }>()
 const of = (row: Row, state: string) => row.states.find((one) => one.name === state)?.count ?? 0
-const known = (row: Row, value: number) => (row.at_us === null ? null : value)
+const known = (row: Row, value: number | null) => (row.at_us === null ? null : value)
 const COLUMNS: Column<Row>[] = [
   { key: 'server', title: 'server', width: '130px', value: (row) => row.server },
   { key: 'working', title: 'working', unit: '', width: '90px', value: (row) => known(row, of(row, 'working')) },
@@ -17,9 +17,19 @@ const COLUMNS: Column<Row>[] = [
   { key: 'blocked', title: 'for another', unit: '', width: '104px', value: (row) => known(row, of(row, 'waiting for another session')) },
   { key: 'idle', title: 'idle in transaction', unit: '', width: '140px', value: (row) => known(row, of(row, 'idle in a transaction')) },
   { key: 'long', title: 'calls over 10 s', unit: '', width: '118px', value: (row) => known(row, row.long_calls) },
-  { key: 'longest', title: 'longest call', unit: 's', width: '108px', missing: 'none', value: (row) => row.longest_s },
+  { key: 'longest', title: 'longest call', unit: 's', width: '108px', value: (row) => row.longest_s },
   { key: 'open', title: 'sessions open', unit: '', width: '120px', value: (row) => row.open },
-  { key: 'families', title: 'waits for', wide: true, value: (row) => row.error || row.families.map((one) => `${one.name} ${one.count}`).join(', ') },
+  {
+    key: 'families',
+    title: 'waits for',
+    wide: true,
+    value: (row) =>
+      row.error ||
+      row.families
+        .filter((one) => one.name !== 'processor')
+        .map((one) => `${one.name} ${one.count}`)
+        .join(', '),
+  },
 ]
 </script>
 
