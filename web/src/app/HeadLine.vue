@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { BButton, BDropdown, BDropdownItem, BDropdownItemButton, BDropdownText } from 'bootstrap-vue-next'
 import { computed } from 'vue'
+import FocusPicker from './FocusPicker.vue'
 import { api } from '@/api/client'
 import { useAnswer } from '@/state/fetching'
 import { leave, me } from '@/state/me'
@@ -46,7 +47,7 @@ const reference = computed(() => (w.reference.value ? span(w.reference.value.fro
       </template>
     </nav>
     <span class="window">
-      <span class="focus-frame" aria-hidden="true"></span><span>focus {{ focus }}</span>
+      <span class="focus-frame" aria-hidden="true"></span><FocusPicker :words="focus" />
       <BDropdown size="sm" variant="link" toggle-class="reference" :text="`compared with ${reference}`">
         <BDropdownItemButton @click="w.setReference(null)">A typical day <kbd>u</kbd></BDropdownItemButton>
         <BDropdownItemButton @click="w.referenceBefore()">The time just before</BDropdownItemButton>

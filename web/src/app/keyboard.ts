@@ -1,13 +1,14 @@
 import { onMounted, onUnmounted } from 'vue'
 import { router, SCREENS } from './routes'
 import { switchTheme } from '@/state/theme'
-import { useWindow } from '@/state/window'
+import { picking, useWindow } from '@/state/window'
 
 export const KEYS: [string, string][] = [
   ['/', 'find anything'],
   ...SCREENS.map((one): [string, string] => [one.press, one.words]),
   [', .', 'move the focus back or on by half its length'],
   ['- +', 'widen or narrow the focus'],
+  ['f', 'choose the focus'],
   ['r', 'make the focus the reference'],
   ['u', 'compare with a typical day again'],
   ['l', 'follow now'],
@@ -41,6 +42,7 @@ export function useKeyboard(open: { find: () => void; help: () => void }) {
       r: () => window_.setReference(window_.focus.value),
       u: () => window_.setReference(null),
       l: () => window_.follow(),
+      f: () => (picking.value = true),
       t: switchTheme,
     }
     const action = actions[event.key]

@@ -5,6 +5,9 @@ import { DAY, durationOf, lengthOf, moved, spanOf, textOf, widened, type Span } 
 /** Now by the server's clock, kept by the tape. */
 export const now = ref(Date.now() * 1000)
 
+/** Whether the control that chooses the focus is open. */
+export const picking = ref(false)
+
 /** Scope, focus and reference, held in the address so that a link shows a colleague the same thing. */
 export function useWindow() {
   const route = useRoute()

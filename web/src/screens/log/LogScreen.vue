@@ -72,7 +72,7 @@ const there = (name: string, row: Shape) => ({ name, query: { ...w.kept.value, s
         <span class="faded">Take messages with</span>
         <BFormInput v-model="pattern" size="sm" placeholder="duplicate key" aria-label="Words of the message" maxlength="200" :state="wrong('pattern')" class="words" />
         <span class="faded">as</span>
-        <BFormSelect v-model="takes" :options="TAKES" size="sm" aria-label="Taken as" class="pick" />
+        <BFormSelect v-model="takes" :options="TAKES" size="sm" aria-label="Taken as" class="takes" />
         <BButton size="sm" type="submit" variant="outline-secondary" :disabled="busy || !pattern.trim()">Save</BButton>
       </form>
     </div>
@@ -149,6 +149,9 @@ const there = (name: string, row: Shape) => ({ name, query: { ...w.kept.value, s
 }
 .pick {
   width: 150px;
+}
+.takes {
+  width: 205px;
 }
 .words {
   width: 150px;
