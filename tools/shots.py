@@ -17,8 +17,11 @@ from tests.ui.conftest import ARGS
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
 
-# views of which the day's picture is enough
-BY_DAY = ("tables", "handbook", "plan", "reports", "setup")
+# views that are pictured at night too: of the others the day's picture is enough
+BY_NIGHT = ("fleet",)
+BANDS = (
+    "figure:desk-a:active_sessions", "figure:desk-a:response_s", "figure:desk-a:pages_read_per_s", "family:desk-a:data read",
+)  # fmt: skip
 
 
 def views(page: Page, base: str) -> dict[str, str]:
@@ -44,12 +47,18 @@ def views(page: Page, base: str) -> dict[str, str]:
         "fleet": "/fleet",
         "findings": "/findings",
         "handbook": "/handbook?open=cause/missing_index",
+        "now": "/now",
         "server": "/servers/desk-a",
         "tables": "/servers/desk-a/objects",
+        "cluster": "/clusters/desk",
         "ledger": "/ledger?scope=desk-a",
+        "strips": "/strips?scope=desk-a&" + "&".join(f"band={band}" for band in BANDS),
+        "holdups": "/holdups?scope=reserve-a&focus=PT3H",
         "statements": "/statements?scope=desk-a",
         "statement": f"/statements/{top['fingerprint']}?scope=desk-a",
         "plan": f"/servers/desk-a/plans/{detail['plans'][0]['plan_key']}",
+        "compare": "/compare?scope=desk-a",
+        "changes": "/changes?focus=PT24H",
         "trial": f"/trials/{trial}",
         "reports": f"/reports?open={report}",
         "setup": "/setup/servers?add=one",
@@ -77,7 +86,7 @@ def main() -> None:
             for theme in ("light", "dark"):
                 page.emulate_media(color_scheme=theme)
                 for name, address in found.items():
-                    if theme == "dark" and name in BY_DAY:
+                    if theme == "dark" and name not in BY_NIGHT:
                         continue
                     page.goto(address)
                     page.locator(".lead-sentence").first.wait_for()

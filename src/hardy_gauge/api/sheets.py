@@ -11,9 +11,11 @@ from hardy_gauge.core.activity.holdup_sheet import Holdups
 from hardy_gauge.core.activity.ledger import Dimension
 from hardy_gauge.core.activity.ledger_sheet import Ledger
 from hardy_gauge.core.activity.now import Now
+from hardy_gauge.core.cluster.sheet import ClusterSheet
 from hardy_gauge.core.compare.sheet import Comparison
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
+from hardy_gauge.queries.cluster_sheet import cluster_sheet
 from hardy_gauge.queries.compare import Of, comparison, sides_of
 from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
 from hardy_gauge.queries.ledger import FILTER, check_filters
@@ -91,6 +93,12 @@ def server_objects(server: str, reader: CurrentReader, window: CurrentWindow) ->
 def server_figures(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerFigures:
     """Every level and rate that is recorded, with its usual range."""
     return figures_of(reader, server_named(reader, server), window.focus)
+
+
+@router.get("/clusters/{cluster}", tags=["clusters"])
+def cluster_of(cluster: str, reader: CurrentReader, window: CurrentWindow) -> ClusterSheet:
+    """One cluster: members beside each other, agreement, balance, partitions on the move, replication, and what happened."""
+    return cluster_sheet(reader, window, cluster)
 
 
 @router.get("/ledger", tags=["ledger"])

@@ -39,7 +39,7 @@ const reference = computed(() => (w.reference.value ? span(w.reference.value.fro
       <RouterLink :to="{ name: 'fleet', query: w.kept.value }">fleet</RouterLink>
       <template v-if="cluster || isCluster">
         <span class="faded">›</span>
-        <RouterLink :to="{ name: 'ledger', query: { ...w.kept.value, scope: cluster ?? w.scope.value } }">{{ cluster ?? w.scope.value }}</RouterLink>
+        <RouterLink :to="{ name: 'cluster', params: { cluster: cluster ?? w.scope.value }, query: w.kept.value }">{{ cluster ?? w.scope.value }}</RouterLink>
       </template>
       <template v-if="cluster">
         <span class="faded">›</span>

@@ -11,12 +11,12 @@ const current = computed(() => {
   if (name === 'statement') return 'statements'
   if (name === 'stored-plan') return 'plan'
   if (name.startsWith('setup')) return 'setup'
-  if (name.startsWith('server')) return 'server'
+  if (name.startsWith('server') || name === 'cluster') return 'server'
   return name.endsWith('trial') ? 'trials' : name
 })
 function to(name: string) {
   const query = { ...kept.value, ...(scope.value !== 'fleet' && { scope: scope.value }) }
-  if (name === 'server') return { name, params: { server: lastServer(scope.value) }, query: kept.value }
+  if (name === 'server') return { name, params: { server: lastServer(route.params.cluster ? 'fleet' : scope.value) }, query: kept.value }
   return { name, query: name === 'fleet' ? kept.value : query }
 }
 </script>

@@ -57,6 +57,7 @@ export const router = createRouter({
     { path: '/compare', name: 'compare', component: () => import('@/screens/compare/CompareScreen.vue') },
     { path: '/now', name: 'now', component: () => import('@/screens/now/NowScreen.vue') },
     { path: '/log', name: 'log', component: () => import('@/screens/log/LogScreen.vue') },
+    { path: '/clusters/:cluster', name: 'cluster', component: () => import('@/screens/cluster/ClusterScreen.vue') },
     { path: '/changes', name: 'changes', component: () => import('@/screens/changes/ChangesScreen.vue') },
     { path: '/plans', name: 'plan', component: () => import('@/screens/plan/PlanReaderScreen.vue') },
     { path: '/servers/:server/plans/:plan', name: 'stored-plan', component: () => import('@/screens/plan/PlanScreen.vue') },

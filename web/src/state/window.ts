@@ -12,7 +12,7 @@ export const picking = ref(false)
 export function useWindow() {
   const route = useRoute()
   const router = useRouter()
-  const scope = computed(() => String(route.params.server ?? route.query.scope ?? 'fleet'))
+  const scope = computed(() => String(route.params.server ?? route.params.cluster ?? route.query.scope ?? 'fleet'))
   const focusText = computed(() => String(route.query.focus ?? 'PT1H'))
   const referenceText = computed(() => String(route.query.reference ?? 'usual'))
   const viewText = computed(() => String(route.query.view ?? 'PT6H'))

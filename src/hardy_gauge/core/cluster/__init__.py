@@ -1,0 +1,1 @@
+"""Servers that serve the same data, as one."""
