@@ -141,6 +141,8 @@ SCREENS = [
     "/holdups?scope=reserve-a&focus=PT2H",
     "/strips?scope=desk-a&band=figure:desk-a:active_sessions&band=figure:desk-a:response_s",
     "/compare?scope=desk-a",
+    "/clusters/desk",
+    "/servers/desk-a/host",
     "/changes?scope=desk-a&focus=PT3H",
     "/log?focus=PT24H",
     "/trials",

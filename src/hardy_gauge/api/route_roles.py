@@ -41,7 +41,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
         "READ",
         r"/api/(fleet|tape|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
     ),
-    ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures)?"),
+    ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures|/host)?"),
     ("POST", r"/api/servers/[^/]+/explain"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),
     ("*", r"/api/changes(/[^/]+)?"),

@@ -13,11 +13,13 @@ from hardy_gauge.core.activity.ledger_sheet import Ledger
 from hardy_gauge.core.activity.now import Now
 from hardy_gauge.core.cluster.sheet import ClusterSheet
 from hardy_gauge.core.compare.sheet import Comparison
+from hardy_gauge.core.host.sheet import HostSheet
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
 from hardy_gauge.queries.cluster_sheet import cluster_sheet
 from hardy_gauge.queries.compare import Of, comparison, sides_of
 from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
+from hardy_gauge.queries.host_sheet import host_sheet
 from hardy_gauge.queries.ledger import FILTER, check_filters
 from hardy_gauge.queries.ledger import ledger as ledger_of
 from hardy_gauge.queries.now import now_of
@@ -93,6 +95,12 @@ def server_objects(server: str, reader: CurrentReader, window: CurrentWindow) ->
 def server_figures(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerFigures:
     """Every level and rate that is recorded, with its usual range."""
     return figures_of(reader, server_named(reader, server), window.focus)
+
+
+@router.get("/servers/{server}/host", tags=["servers"])
+def host(server: str, reader: CurrentReader, window: CurrentWindow) -> HostSheet:
+    """The machine below it: cores, memory, volumes with their limits and when they fill, and how its system is set."""
+    return host_sheet(reader, window.focus, server)
 
 
 @router.get("/clusters/{cluster}", tags=["clusters"])

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import theilslopes
 
 FEWEST = 4
 MOST_MINUTES = 15
@@ -30,6 +29,8 @@ def time_left(times_us: NDArray[np.int64], moving: NDArray[np.float64]) -> TimeL
     times, left = times_us[known][-MOST_MINUTES:], moving[known][-MOST_MINUTES:]
     if len(left) < FEWEST or left[-1] <= 0:
         return None
+    from scipy.stats import theilslopes  # takes half a second, which only who looks at a cluster has to spend
+
     slope, _, low, high = theilslopes(left, (times - times[0]) / 1e6)
     if slope >= 0:
         return None

@@ -1,0 +1,1 @@
+"""The machine below a server: cores, memory, volumes, and how its system is set."""

@@ -1,0 +1,109 @@
+"""The sheet of a host: three drawings to scale, with what is known of each."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+# what a host's setting should be, and why; common practice for database servers
+ADVISED: Mapping[str, tuple[str, str]] = {
+    "swap_tendency": ("0 or 1", "memory of the database is used again, however long it was not"),
+    "large_pages": ("madvise or never", "the system's own joining of pages stalls calls while it works"),
+    "power_saving": ("performance", "cores that save power answer late"),
+    "memory_promised": ("never more than there is", "what is promised twice ends processes when it is asked for"),
+}
+GOOD: Mapping[str, frozenset[str]] = {
+    "swap_tendency": frozenset({"0", "1"}), "large_pages": frozenset({"madvise", "never"}), "power_saving": frozenset({"performance"}),
+    "memory_promised": frozenset({"2", "never"}),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A part of a whole: cores busy with something, or bytes of memory used for something."""
+
+    name: str
+    value: float
+
+
+@dataclass(frozen=True)
+class HostVolume:
+    """``reads`` and ``writes`` are requests a second, ``bytes`` a second in both ways, ``read_s`` and ``write_s`` the time of one,
+    ``under_way`` how many are at once; limits are what was bought, None where none is known; ``fills`` is when it fills, in words.
+    """
+
+    name: str
+    purpose: str
+    used_bytes: int
+    capacity_bytes: int
+    days_left: float | None
+    fills: str
+    reads: float | None
+    writes: float | None
+    bytes: float | None
+    read_s: float | None
+    write_s: float | None
+    under_way: float | None
+    operations_limit: float | None
+    bytes_limit: float | None
+
+
+@dataclass(frozen=True)
+class HostSetting:
+    """A setting of the host's system, with what is advised where something is."""
+
+    name: str
+    value: str
+    advised: str
+    why: str
+    well: bool | None
+
+
+@dataclass(frozen=True)
+class HostSheet:
+    """``busy`` in cores by kind, ``waiting`` threads that run or wait for a core; ``memory`` in pieces that add up to ``memory_bytes``;
+    ``unknown`` what the server does not tell of its host.
+    """
+
+    server: str
+    sentence: str
+    cores: int | None
+    busy: Sequence[Piece]
+    waiting: float | None
+    memory_bytes: int | None
+    memory: Sequence[Piece]
+    swap_bytes: float | None
+    swapped: float | None
+    volumes: Sequence[HostVolume]
+    retransmitted: float | None
+    settings: Sequence[HostSetting]
+    unknown: Sequence[str]
+
+
+def settings_of(found: Mapping[str, str]) -> list[HostSetting]:
+    rows = []
+    for name, value in sorted(found.items()):
+        advised, why = ADVISED.get(name, ("", ""))
+        rows.append(HostSetting(name, value, advised, why, value in GOOD[name] if name in GOOD else None))
+    return rows
+
+
+def memory_pieces(
+    total: int, used: float | None, available: float | None, cache: float | None, sessions: float | None
+) -> list[Piece]:
+    """Memory by use, adding up to ``total``: the buffer cache and the buffers of sessions as they are set, what else is used, what the
+    system keeps for files and could give, and what is left over between those that report.
+    """
+    if used is None:
+        return []
+    pieces = []
+    left = min(used, float(total))
+    for name, size in (("buffer cache", cache), ("buffers of sessions", sessions)):
+        if size:
+            part = min(size, left)
+            pieces.append(Piece(name, part))
+            left -= part
+    pieces.append(Piece("other processes and the system", left))
+    free = max(0.0, total - min(used, float(total)))
+    pieces.append(Piece("free, or kept for files", free if available is None else max(free, 0.0)))
+    return [one for one in pieces if one.value > 0]
