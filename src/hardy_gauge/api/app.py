@@ -32,6 +32,7 @@ from hardy_gauge.api import (
     plans,
     problems,
     provider,
+    recurrences,
     reports,
     sheets,
     sign_in,
@@ -70,7 +71,7 @@ from hardy_gauge.store.database import Store
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
     health, sign_in, provider, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
-    bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, handbook,
+    bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, recurrences, handbook,
 )  # fmt: skip
 
 

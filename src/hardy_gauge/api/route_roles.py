@@ -39,12 +39,13 @@ WITHOUT_FACTOR = re.compile(r"/api/me/.*")
 FOR_PARTS: tuple[tuple[str, str], ...] = (
     (
         "READ",
-        r"/api/(fleet|tape|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
+        r"/api/(fleet|tape|recurrences|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
     ),
     ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures|/host)?"),
     ("POST", r"/api/servers/[^/]+/explain"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),
     ("*", r"/api/changes(/[^/]+)?"),
+    ("PUT", r"/api/recurrences/[^/]+/[^/]+"),
     ("*", r"/api/findings/(past|[^/]+/(note|aside|improvement))"),
     ("PATCH", r"/api/connections/[^/]+"),
     ("POST", r"/api/connections/(labels|retire|[^/]+/reports)"),

@@ -342,6 +342,19 @@ class Run(Base):
     trial: Mapped[Trial] = relationship(back_populates="runs")
 
 
+class NamedJob(Base):
+    """What people call a job that comes back on a server, by its statement; ``dismissed``: it is none to them."""
+
+    __tablename__ = "named_job"
+    __table_args__ = (UniqueConstraint("server_id", "fingerprint"),)
+    AUDITED = ("name", "dismissed")
+    id: Mapped[int] = mapped_column(primary_key=True)
+    server_id: Mapped[int] = mapped_column(ForeignKey("server.id", ondelete="CASCADE"), index=True)
+    fingerprint: Mapped[str]
+    name: Mapped[str] = mapped_column(default="")
+    dismissed: Mapped[bool] = mapped_column(default=False)
+
+
 class SavedStrips(Base):
     """A set of strips under a name; ``bands`` as they stand in an address."""
 

@@ -10,6 +10,7 @@ const current = computed(() => {
   const name = String(route.name)
   if (name === 'statement') return 'statements'
   if (name === 'stored-plan') return 'plan'
+  if (name === 'recurrences') return 'changes'
   if (name.startsWith('setup')) return 'setup'
   if (name.startsWith('server') || name === 'cluster') return 'server'
   return name.endsWith('trial') ? 'trials' : name

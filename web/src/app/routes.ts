@@ -59,6 +59,7 @@ export const router = createRouter({
     { path: '/now', name: 'now', component: () => import('@/screens/now/NowScreen.vue') },
     { path: '/log', name: 'log', component: () => import('@/screens/log/LogScreen.vue') },
     { path: '/clusters/:cluster', name: 'cluster', component: () => import('@/screens/cluster/ClusterScreen.vue') },
+    { path: '/recurrences', name: 'recurrences', component: () => import('@/screens/recurrences/RecurrencesScreen.vue') },
     { path: '/changes', name: 'changes', component: () => import('@/screens/changes/ChangesScreen.vue') },
     { path: '/plans', name: 'plan', component: () => import('@/screens/plan/PlanReaderScreen.vue') },
     { path: '/servers/:server/plans/:plan', name: 'stored-plan', component: () => import('@/screens/plan/PlanScreen.vue') },

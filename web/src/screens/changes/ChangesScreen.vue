@@ -52,6 +52,7 @@ const remove = (row: Row) => run(async () => (await answered(api.DELETE('/api/ch
     <div class="bar">
       <BFormSelect v-model="kind" :options="choices" size="sm" aria-label="Kind of change" class="pick" />
       <BFormInput v-model="search" debounce="250" size="sm" placeholder="sort_memory" aria-label="Search the changes" class="pick" />
+      <RouterLink :to="{ name: 'recurrences', query: { ...w.kept.value, ...(w.scope.value !== 'fleet' && { scope: w.scope.value }) } }">jobs that come back</RouterLink>
       <NewNote @done="answer.ask" />
     </div>
     <ChangeLanes :rows="rows" :chosen="chosen ? key(chosen) : null" @pick="open" />
