@@ -5,14 +5,36 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from benchmarks import api, capture, fingerprints, imports, ledger, practice, samples, simulation, watched_price
+from benchmarks import (
+    api,
+    capture,
+    diagnosis,
+    fingerprints,
+    imports,
+    ledger,
+    practice,
+    samples,
+    simulation,
+    watched_price,
+)
 
 OUT = Path("build/bench.json")
 
 
 def main() -> None:
     found = {}
-    for module in (fingerprints, samples, ledger, imports, simulation, practice, capture, watched_price, api):
+    for module in (
+        fingerprints,
+        samples,
+        ledger,
+        imports,
+        simulation,
+        practice,
+        capture,
+        diagnosis,
+        watched_price,
+        api,
+    ):
         name = module.__name__.rsplit(".", 1)[-1]
         found[name] = module.measure()
         print(name)

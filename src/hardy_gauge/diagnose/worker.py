@@ -76,8 +76,10 @@ class DiagnosisWorker:
 
     def _run(self) -> None:
         while not self._stop.is_set():
+            began = time.monotonic()
             try:
                 self.round()
             except Exception:
                 log.exception("a round of diagnosis failed; the next one is tried")
-            self._stop.wait(self.every_s)
+            # from beginning to beginning, so that a large fleet is not diagnosed less often than a small one
+            self._stop.wait(max(BETWEEN_S, self.every_s - (time.monotonic() - began)))
