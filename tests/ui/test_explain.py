@@ -9,6 +9,8 @@ from playwright.sync_api import Page, expect
 
 pytestmark = [pytest.mark.ui, pytest.mark.timeout(420)]
 
+DIAGNOSED_MS = 180_000  # every server of a demo that just began is diagnosed by then
+
 
 def sentence(page: Page) -> str:
     where = page.locator("[data-test=sentence]")
@@ -18,7 +20,9 @@ def sentence(page: Page) -> str:
 
 def test_from_a_finding_to_its_figures_and_to_the_ledger(page: Page) -> None:
     page.goto("/findings?scope=desk-a")
-    page.locator("[data-test=detail]").get_by_role("link", name="its figures").first.click()
+    link = page.locator("[data-test=detail]").get_by_role("link", name="its figures").first
+    expect(link).to_be_visible(timeout=DIAGNOSED_MS)
+    link.click()
     expect(page).to_have_url(re.compile(r"/strips\?.*finding=\d+"))
     bands = page.locator("[data-test=band]")
     expect(bands.first).to_be_visible()
@@ -95,9 +99,10 @@ def test_what_runs_now_and_held_still(page: Page) -> None:
     page.goto("/now")
     page.get_by_role("row", name=re.compile("desk-a")).click()
     expect(page).to_have_url(re.compile("scope=desk-a"))
-    expect(page.locator("[data-test=moment]")).to_contain_text("each second")
-    page.keyboard.press(" ")
     moment = page.locator("[data-test=moment]")
+    expect(moment).to_contain_text("as seen at")
+    expect(moment).to_contain_text("each second")
+    page.keyboard.press(" ")
     expect(moment).to_contain_text("held still")
     held = moment.inner_text()
     page.wait_for_timeout(2500)

@@ -98,7 +98,7 @@ def test_a_server_is_edited_where_it_stands(page: Page) -> None:
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("saved", exact=True)).to_be_visible()
     expect(page.locator("tr[data-row=lab-b]")).to_contain_text("quiet, trial")
-    expect(page.get_by_text("Reports", exact=True).last).to_be_visible()
+    expect(page.locator("main").get_by_text("Reports", exact=True).last).to_be_visible()
     page.get_by_label("Labels, separated by commas").fill("")
     page.get_by_role("button", name="Save").click()
     expect(page.locator("tr[data-row=lab-b]")).not_to_contain_text("quiet")

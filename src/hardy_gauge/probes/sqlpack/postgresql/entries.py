@@ -14,6 +14,8 @@ _DURATION = re.compile(r"duration: ([\d.]+) ms(?:  (?:statement|execute [^:]*): 
 _SETTING = re.compile(r'parameter "([^"]+)" (?:changed to|removed from|cannot be changed)')
 _STATEMENT = re.compile(r"(?:statement|execute [^:]*): (.*)", re.DOTALL)
 DEADLOCK = "40P01"
+# how the pack names its own session: what the server refuses it is no trouble of the server
+OURS = "hardy-gauge"
 _SIDE = re.compile(r"(\s*Process \d+: )(.*)")
 _SCHEMA = frozenset({"create", "alter", "drop"})
 _SEVERITY: dict[str, Literal["info", "warning", "error"]] = {
@@ -37,8 +39,8 @@ def execution_of(entry: Entry, literals: bool = False) -> ExecutionRecord | None
 
 
 def message_of(entry: Entry) -> LogMessage | None:
-    """The message of an entry that is not of an execution; texts of statements only normalised."""
-    if entry.message.startswith("duration:"):
+    """The message of an entry that is not of an execution, and not an error of our own session; texts of statements only normalised."""
+    if entry.message.startswith("duration:") or (entry.service == OURS and entry.severity in _SEVERITY):
         return None
     running = normalise(entry.statement).text if entry.statement else ""
     found = LogMessage(
