@@ -39,7 +39,7 @@ def measure() -> dict[str, float]:
 
 
 def copied(store: Store, servers: int) -> None:
-    """Each server under further names, with all that is recorded of it, until there are so many."""
+    """Each server under further names, in clusters of the same size, with all that is recorded of it, until there are so many."""
     with store.write() as session:
         known = session.execute(text("SELECT id FROM server ORDER BY id")).scalars().all()
         columns = {
@@ -52,11 +52,16 @@ def copied(store: Store, servers: int) -> None:
         }
         for number in range(len(known), servers):
             origin = known[number % len(known)]
-            rest = ", ".join(c for c in columns["server"] if c not in ("name", "address"))
+            rest = ", ".join(c for c in columns["server"] if c not in ("name", "address", "cluster_id"))
+            home = f"(SELECT name FROM cluster WHERE id = cluster_id) || '-{number // len(known)}'"
+            session.execute(
+                text(f"INSERT OR IGNORE INTO cluster (name) SELECT {home} FROM server WHERE id = :origin"),
+                {"origin": origin},
+            )
             session.execute(
                 text(
-                    f"INSERT INTO server (name, address, {rest}) SELECT name || '-{number}', address || '/{number}', {rest} "
-                    "FROM server WHERE id = :origin"
+                    f"INSERT INTO server (name, address, cluster_id, {rest}) SELECT name || '-{number}', address || '/{number}', "
+                    f"(SELECT id FROM cluster WHERE name = {home}), {rest} FROM server WHERE id = :origin"
                 ),
                 {"origin": origin},
             )
