@@ -135,3 +135,24 @@ def test_the_focus_is_chosen_by_keyboard_and_by_its_ends(page: Page) -> None:
     page.get_by_label("to", exact=True).fill("2026-01-02T04:30")
     page.get_by_role("button", name="Show this time").click()
     expect(page).to_have_url(re.compile(r"focus=2026-01-02T03(:|%3A)00"))
+
+
+def test_one_cluster_its_host_and_its_jobs(page: Page) -> None:
+    page.goto("/servers/desk-a")
+    page.get_by_role("navigation", name="Scope").get_by_role("link", name="desk", exact=True).click()
+    expect(page).to_have_url(re.compile("/clusters/desk"))
+    assert "desk has 3 members, and all answer" in sentence(page)
+    expect(page.get_by_role("columnheader")).to_have_count(4)
+    page.get_by_role("link", name="Their calls as strips").click()
+    expect(page.locator("[data-test=band]")).to_have_count(3)
+    page.goto("/servers/desk-a/host")
+    assert "of 4 cores are busy" in sentence(page)
+    expect(page.get_by_role("img", name=re.compile("^memory: buffer cache"))).to_be_visible()
+    page.goto("/recurrences?scope=desk-a&zone=Europe/Dublin")
+    assert "come back by the calendar" in sentence(page)
+    field = page.get_by_label("Name of the job on desk-a").first
+    field.fill("overdue notices")
+    field.press("Enter")
+    expect(page.locator("[data-test=sentence]")).to_contain_text("overdue notices")
+    page.get_by_role("button", name="dismiss").first.click()
+    expect(page.get_by_role("button", name="take up")).to_have_count(1)

@@ -145,6 +145,7 @@ SCREENS = [
     "/servers/desk-a/host",
     "/changes?scope=desk-a&focus=PT3H",
     "/log?focus=PT24H",
+    "/recurrences",
     "/trials",
     "/setup/servers?add=one&open=desk-a",
     "/setup/keyring",

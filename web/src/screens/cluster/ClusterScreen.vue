@@ -145,7 +145,7 @@ const strips = computed(() => ({ name: 'strips', query: { ...w.kept.value, band:
   background: var(--sheet);
 }
 .gone {
-  opacity: 0.6;
+  text-decoration: line-through;
 }
 .strong {
   font-weight: 600;

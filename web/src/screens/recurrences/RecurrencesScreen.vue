@@ -109,7 +109,8 @@ const COLUMNS: Column<Job>[] = [
   padding: 0 4px;
   min-height: 22px;
 }
-:deep(.dismissed) {
-  opacity: 0.55;
+:deep(.dismissed td) {
+  background: var(--usual);
+  color: var(--faded);
 }
 </style>
