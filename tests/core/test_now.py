@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hardy_gauge.core.activity.now import Look, SessionNow, arranged, counted_now, state_of
-from hardy_gauge.core.narrative.now import now_sentence
+from hardy_gauge.core.narrative.now import now_sentence, session_words
 
 
 def session(
@@ -66,3 +66,10 @@ def test_not_looked_at() -> None:
 def test_ages_that_are_not_reported_are_not_taken_for_short_calls() -> None:
     assert counted_now("a", Look(5, 1.0, [session(1, call_s=None)]), None, None).long_calls is None
     assert counted_now("a", Look(5, 1.0, []), None, None).long_calls == 0
+
+
+def test_what_each_session_does() -> None:
+    said = [
+        session_words(one) for one in (session(1, [2, 3, 4]), session(1, family="data read"), session(1), idle(1, 9.0))
+    ]
+    assert said == ["waits for 2, 3 and 1 more", "waits: data read", "works", "nothing, transaction open"]

@@ -144,3 +144,14 @@ def test_a_circle_is_told_with_its_moment() -> None:
 )
 def test_the_table_that_is_written_or_locked(text: str, table: str | None) -> None:
     assert written_table(text) == table
+
+
+def test_looks_that_are_taken_seldom_are_of_one_tree() -> None:
+    """Of a rule that looks every ten seconds, and of one that follows one session in three."""
+    for weight, one_in in ((10.0, None), (30.0, 3)):
+        frame = samples([{1: [5], 5: []}] * 4, every_s=10).with_columns(weight=pl.lit(weight))
+        found = waits_of(frame if one_in is None else frame.with_columns(one_in=pl.lit(one_in)), NOBODY)
+        assert found is not None and found.every_us == 10 * SECOND
+        (tree,) = trees_of(found)
+        assert (tree.from_us, tree.until_us, tree.waited_s) == (0, 40 * SECOND, 4 * weight)
+        assert [(s.from_us, s.until_us) for s in lanes_of(found, tree)[1].stretches] == [(0, 40 * SECOND)]

@@ -104,3 +104,11 @@ def test_what_cannot_be_noted(store: Store, built: Built) -> None:
 def test_an_empty_window_says_so(store: Store, built: Built) -> None:
     found = changes_in(built.reader, "fleet", Span(NOW - HOUR_US, NOW))
     assert found.changes == [] and found.sentence.startswith("Nothing changed on fleet")
+
+
+def test_what_changed_within_the_hour_is_told_also_where_it_lies_before_the_window(store: Store, built: Built) -> None:
+    changed(store, 1, "setting", "cache changed from 1 to 2", HOUR.since_us + MINUTE_US)
+    changed(store, 1, "software", "the server started", HOUR.since_us - 10 * MINUTE_US)
+    (row,) = changes_in(built.reader, "a", HOUR).changes
+    assert row.besides == ["the server started"]
+    assert row.before_span.endswith("14:01:00Z") and row.after_span.startswith("2026-11-24T14:02:00Z")

@@ -8,7 +8,8 @@ import pytest
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, Span
 from hardy_gauge.core.time.window import Reference, Window
 from hardy_gauge.errors import InvalidInput
-from hardy_gauge.queries.compare import Asked, Of, comparison, sides_of
+from hardy_gauge.queries.compare import comparison, sides_of
+from hardy_gauge.queries.compare_sides import Asked, Of
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Change, Snapshot
 from tests.queries.builder import HOUR, NOW, Built
@@ -115,3 +116,25 @@ def test_nothing_to_compare(built: Built) -> None:
     found = comparison(built.reader, Asked("a", HOUR.moved(-30 * DAY_US)), Asked("a", HOUR))
     assert found.explained is None and "cannot be compared" in found.sentence
     assert all(one.shown == "cannot tell" for one in found.figures)
+
+
+def test_a_server_that_is_not_recorded_for_a_while_is_no_fall_of_the_cluster(store: Store) -> None:
+    """Of two members one was recorded for half the time: the minutes of both count, each with its own seconds."""
+    built = Built(store)
+    statement = built.statement("SELECT due FROM loan")
+    for name, since in (("a", HOUR.since_us), ("b", NOW - HOUR_US // 2)):
+        number = built.server(name)
+        built.minutes(number, BEFORE.since_us, BEFORE.until_us, 1.0)
+        built.minutes(number, since, NOW, 1.0)
+        built.calls(number, statement, BEFORE.since_us, BEFORE.until_us, 10.0, 0.1)
+        built.calls(number, statement, since, NOW, 10.0, 0.1)
+    found = comparison(built.reader, Asked("quay", BEFORE), Asked("quay", HOUR))
+    load = next(one for one in found.figures if one.name == "active_sessions")
+    assert (load.left, load.right, load.ratio) == pytest.approx((2.0, 2.0, 1.0))
+    assert found.explained is not None and (found.explained.left, found.explained.right) == pytest.approx((2.0, 2.0))
+
+
+def test_servers_that_one_side_lacks_are_named(store: Store, built: Built) -> None:
+    built.server("c")
+    found = comparison(built.reader, Asked("quay", BEFORE), Asked("quay", HOUR))
+    assert list(found.notes) == ["Not recorded on the left: c.", "Not recorded on the right: c."]

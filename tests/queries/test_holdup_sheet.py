@@ -120,3 +120,25 @@ def test_nobody_waited_and_nobody_looked(store: Store) -> None:
     assert "was seen waiting" in holdup_sheet(built.reader, WINDOW, "quiet", Asked()).sentence
     blind = holdup_sheet(built.reader, WINDOW, "blind", Asked())
     assert "unknown" in blind.sentence and blind.unknown == ["blind does not report its sessions"]
+
+
+def test_what_could_not_be_looked_at_is_told(store: Store, built: Built) -> None:
+    built.server("away")
+    found = holdup_sheet(built.reader, WINDOW, "fleet", Asked())
+    assert found.unknown == ["away was not looked at in this window"]
+
+
+def test_sessions_keep_their_numbers_where_only_some_are_followed(store: Store) -> None:
+    built = Built(store)
+    server, statement = built.server("a"), built.statement("UPDATE loan SET due = ?")
+    rows = [
+        {"at_us": BEGAN + s * SECOND_US, "session": n, "blockers": [7] if n == 10 else None, "user": "u", "service": "loans",
+         "statement": statement, "wait_event": "row lock", "wait_family": "row lock", "weight": 2.0, "one_in": 2}
+        for s in range(10) for n in (7, 10)
+    ]  # fmt: skip
+    types = {"statement": pl.Int32, "blockers": pl.List(pl.Int64)}
+    built.rows(server, "sample", pl.DataFrame(rows, schema_overrides=types))
+    found = holdup_sheet(built.reader, WINDOW, "a", Asked())
+    (tree,) = found.trees
+    assert (tree.session, tree.doing, tree.waited_s) == (7, "working", 20.0)
+    assert "only one session in several is followed" in found.unknown[0]

@@ -8,7 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hardy_gauge.core.host.sheet import memory_pieces, settings_of
+from hardy_gauge.core.host.settings import settings_of
+from hardy_gauge.core.host.sheet import memory_pieces
 from hardy_gauge.core.narrative.host import fills_words, limit_part
 from hardy_gauge.core.time.span import MINUTE_US
 from hardy_gauge.queries.host_sheet import host_sheet
@@ -55,7 +56,7 @@ def test_cores_memory_and_volumes(built: Built) -> None:
     assert [(one.name, one.value) for one in found.busy] == pytest.approx(
         [("user", 2.0), ("system", 1.0), ("iowait", 3.0)]
     )
-    assert found.waiting == pytest.approx(4.0)
+    assert found.waiting_per_core == pytest.approx(0.5) and not found.volumes[0].soon
     assert {one.name: one.value for one in found.memory} == {
         "buffer cache": 4 * GIB, "buffers of sessions": 1000 * 2**20, "other processes and the system": 8 * GIB - 1000 * 2**20,
         "free, or kept for files": 4 * GIB,

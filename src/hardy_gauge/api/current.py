@@ -10,6 +10,7 @@ from fastapi import Depends, Query, Request
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
 from hardy_gauge.capture.access import AccountUser
 from hardy_gauge.core.time.window import Window, parse_window
+from hardy_gauge.queries.now import LookOf
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.who import Who
@@ -30,6 +31,11 @@ reader_of = state_of("reader", Reader)
 settings_of = state_of("settings", AppSettings)
 limits_of = state_of("sign_in_limits", SignInLimits)
 passwords_of = state_of("passwords", PasswordPool)
+
+
+def looks_of(request: Request) -> LookOf:
+    """Where the last look at a server's sessions is found."""
+    return cast(LookOf, request.app.state.look_of)
 
 
 def window_of(
@@ -69,4 +75,5 @@ CurrentReader = Annotated[Reader, Depends(reader_of)]
 CurrentSettings = Annotated[AppSettings, Depends(settings_of)]
 CurrentWindow = Annotated[Window, Depends(window_of)]
 CurrentAccountUser = Annotated[AccountUser, Depends(account_user_of)]
+CurrentLooks = Annotated[LookOf, Depends(looks_of)]
 CurrentName = Annotated[str, Depends(name_of)]

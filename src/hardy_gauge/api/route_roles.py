@@ -39,7 +39,7 @@ WITHOUT_FACTOR = re.compile(r"/api/me/.*")
 FOR_PARTS: tuple[tuple[str, str], ...] = (
     (
         "READ",
-        r"/api/(fleet|tape|recurrences|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
+        r"/api/(fleet|tape|focus|recurrences|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
     ),
     ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures|/host)?"),
     ("POST", r"/api/servers/[^/]+/explain"),

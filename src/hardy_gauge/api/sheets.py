@@ -6,7 +6,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request
 
-from hardy_gauge.api.current import CurrentReader, CurrentWindow
+from hardy_gauge.api.current import CurrentLooks, CurrentReader, CurrentWindow
 from hardy_gauge.core.activity.holdup_sheet import Holdups
 from hardy_gauge.core.activity.ledger import Dimension
 from hardy_gauge.core.activity.ledger_sheet import Ledger
@@ -17,7 +17,9 @@ from hardy_gauge.core.host.sheet import HostSheet
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
 from hardy_gauge.queries.cluster_sheet import cluster_sheet
-from hardy_gauge.queries.compare import Of, comparison, sides_of
+from hardy_gauge.queries.compare import comparison, sides_of
+from hardy_gauge.queries.compare_sides import Of
+from hardy_gauge.queries.focus import Focus, focus_of
 from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
 from hardy_gauge.queries.host_sheet import host_sheet
 from hardy_gauge.queries.ledger import FILTER, check_filters
@@ -80,6 +82,12 @@ def tape(
     return tape_of(reader, scope, span)
 
 
+@router.get("/focus", tags=["tape"])
+def focus(reader: CurrentReader, window: CurrentWindow) -> Focus:
+    """The ends of the focus, the steps in which it is drawn, and how far back is kept."""
+    return focus_of(reader, window)
+
+
 @router.get("/servers/{server}", tags=["servers"])
 def server_sheet(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerSheet:
     return sheet_of(reader, window, server)
@@ -126,12 +134,12 @@ def ledger(
 @router.get("/now", tags=["now"])
 def now(
     reader: CurrentReader,
-    request: Request,
+    look_of: CurrentLooks,
     scope: str = "fleet",
     details: Annotated[bool, Query(description="of one server also its sessions")] = True,
 ) -> Now:
     """What runs at this moment, by the last look that was taken anyway: the server is asked nothing more."""
-    return now_of(reader, request.app.state.look_of, scope, details)
+    return now_of(reader, look_of, scope, details)
 
 
 @router.get("/holdups", tags=["holdups"])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from hardy_gauge.capture.statement_registry import Known, StatementRegistry, key_of
-from hardy_gauge.core.activity.now import Look, SessionNow, state_of
+from hardy_gauge.core.activity.now import IDLE, Look, SessionNow, state_of
 from hardy_gauge.probes import protocol as p
 from hardy_gauge.probes.wait_map import wait_map
 
@@ -27,7 +27,7 @@ def look_of(
     for holder in holders:
         rows.append(
             SessionNow(
-                holder.session, "idle in a transaction", holder.user, holder.service, holder.database, holder.client, "",
+                holder.session, IDLE, holder.user, holder.service, holder.database, holder.client, "",
                 _statement(holder, registry), "", "", [], _age(at_us, holder.idle_since_us), _age(at_us, holder.transaction_began_us),
             )
         )  # fmt: skip

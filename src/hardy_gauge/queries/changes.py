@@ -52,7 +52,8 @@ def changes_in(reader: Reader, scope: str, span: Span, kinds: Sequence[str] = ()
     for one in found:
         counts[one.kind] = counts.get(one.kind, 0) + 1
     wanted = [one for one in found if (not kinds or one.kind in kinds) and _holds(one, search)]
-    rows = list(_followed(reader, wanted[:MOST], found))
+    around = Span(span.since_us - MOST_US, span.until_us + MOST_US)
+    rows = list(_followed(reader, wanted[:MOST], _stored(reader, servers, around)))
     return Changes(
         changes_sentence(scope, rows, len(wanted), bool(kinds or search)), span.iso(), rows, dict(sorted(counts.items())),
         len(wanted) - len(rows),
@@ -80,7 +81,7 @@ def _stored(reader: Reader, servers: Sequence[Server], span: Span) -> list[_Seen
 
 def _plans(reader: Reader, servers: Sequence[Server], span: Span) -> Iterable[_Seen]:
     for server in servers:
-        for one in plan_changes(reader, server, span):
+        for one in plan_changes(reader, server, span, MOST):
             title = plan_words(one.before_s, one.after_s)
             yield _Seen(
                 None, one.at_us, server, "plan", title, one.text, one.before, one.after, fingerprint=one.fingerprint
@@ -117,8 +118,8 @@ def _statements(reader: Reader, servers: Sequence[Server], span: Span) -> Iterab
             )
 
 
-def _followed(reader: Reader, wanted: Sequence[_Seen], all_of_them: Sequence[_Seen]) -> Iterable[ChangeRow]:
-    """Each with what followed, from one read of a server's figures around all its changes."""
+def _followed(reader: Reader, wanted: Sequence[_Seen], stored: Sequence[_Seen]) -> Iterable[ChangeRow]:
+    """Each with what followed, from one read of a server's figures around all its changes; ``stored`` are those of the time around, too."""
     now_us = reader.clock()
     by_server: dict[int, list[_Seen]] = {}
     for one in wanted:
@@ -131,16 +132,17 @@ def _followed(reader: Reader, wanted: Sequence[_Seen], all_of_them: Sequence[_Se
             around = spans_around(one.at_us, now_us)
             effects[id(one)] = [effect_of(f.name, f.title, f.unit, known, around, len(minutes)) for f, known in minutes]
     for one in wanted:
-        mine_too = [
+        besides = [
             other.title
-            for other in all_of_them
-            if other.server.id == one.server.id and other is not one and abs(other.at_us - one.at_us) <= MOST_US
-            and other.kind not in ("upkeep", "plan", "statement")
+            for other in stored
+            if other.server.id == one.server.id and (other.id is None or other.id != one.id)
+            and abs(other.at_us - one.at_us) <= MOST_US and other.kind != "upkeep"
         ]  # fmt: skip
+        before, after = spans_around(one.at_us, now_us)
         found, shown = effects[id(one)], judged(effects[id(one)])
         yield ChangeRow(
             one.id, one.at_us, one.server.name, one.kind, one.title, one.object, one.before, one.after, one.who, one.fingerprint,
-            shown, followed_words(found, shown), found, mine_too, one.kind in NOTED,
+            shown, followed_words(found, shown), found, besides, one.kind in NOTED, after.iso() if after.seconds else "", before.iso(),
         )  # fmt: skip
 
 

@@ -10,10 +10,10 @@ import numpy as np
 from sqlalchemy import select
 
 from hardy_gauge.core.cluster.rebalancing import time_left
-from hardy_gauge.core.cluster.sheet import ClusterSheet, Difference, MemberColumn, MemberFigure
+from hardy_gauge.core.cluster.sheet import ClusterSheet, Difference, MemberColumn
 from hardy_gauge.core.figures.catalogue import FIGURES, VOLUME_USED, recorded_figure
 from hardy_gauge.core.narrative.changes import value_words
-from hardy_gauge.core.narrative.cluster import cluster_sentence, fewer_words, gone_words, member_words, moved_words
+from hardy_gauge.core.narrative.cluster import cluster_sentence, fewer_words, gone_words, moved_words, moving_words
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
@@ -47,20 +47,16 @@ def cluster_sheet(reader: Reader, window: Window, name: str) -> ClusterSheet:
     members = []
     for one in servers:
         alike = [other for other in servers if other.role == one.role]
-        figures = [
-            MemberFigure(g.name, g.title, g.unit, g.value, g.low, g.centre, g.high, g.word) for g in gauges[one.id]
-        ]
-        answers = _answers(reader, one, focus)
-        coming = [_level(reader, one, name, focus) for name in MOVING]
-        times, moving = _series(reader, one, MOVING[0], focus)
+        sides = [_level(reader, one, name, focus) for name in MOVING]
+        moving = None if all(side is None for side in sides) else sum(side or 0.0 for side in sides)
+        left = time_left(*_series(reader, one, MOVING[0], focus))
         members.append(
             MemberColumn(
-                one.name, one.role, f"{one.engine} {one.engine_version}".strip(), answers, member_words(answers, one.role), figures,
+                one.name, one.role, f"{one.engine} {one.engine_version}".strip(), _answers(reader, one, focus), gauges[one.id],
                 _part(calls, one, alike), _part(sizes, one, alike), sizes[one.id], 1 / len(alike) if len(alike) > 1 else None,
                 _level(reader, one, "replica_lag_s", focus), _level(reader, one, "replica_lag_bytes", focus),
                 _why(findings, one), _whole(_level(reader, one, "members_seen", focus)),
-                None if all(c is None for c in coming) else sum(c or 0.0 for c in coming), _level(reader, one, "copies_missing", focus),
-                time_left(times, moving), sum(f.server == one.name and f.finding.grade in TROUBLE for f in findings.findings),
+                moving, _level(reader, one, "copies_missing", focus), moving_words(moving, left), left, sum(f.server == one.name and f.finding.grade in TROUBLE for f in findings.findings),
             )
         )  # fmt: skip
     return ClusterSheet(

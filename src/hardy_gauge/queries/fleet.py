@@ -9,13 +9,14 @@ import numpy as np
 
 from hardy_gauge.core.diagnosis.finding import Finding, Grade
 from hardy_gauge.core.figures.catalogue import FIGURES
+from hardy_gauge.core.figures.gauge import Gauge
 from hardy_gauge.core.narrative.capture import CaptureWord
 from hardy_gauge.core.narrative.fleet import Stand, Standing, fleet_sentence, server_words, standing_of
 from hardy_gauge.core.narrative.peers import distance_words, peers_words
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
 from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.findings import roots_in
-from hardy_gauge.queries.gauges import RECENT_US, Gauge, recent_gauge, trace
+from hardy_gauge.queries.gauges import RECENT_US, recent_gauge, trace
 from hardy_gauge.queries.peer_comparison import MEMBERS, PeerComparison, compare_peers
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import polars as pl
 
 from hardy_gauge.core.figures.catalogue import FIGURES, Figure
+from hardy_gauge.core.figures.gauge import Gauge, NamedGauge
 from hardy_gauge.core.figures.minutes import over_span
 from hardy_gauge.core.reference.usual_range import UsualRange, word
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
@@ -17,26 +17,6 @@ from hardy_gauge.queries.reader import Reader
 RECENT_US = 10 * MINUTE_US
 USUAL_POINTS = 48
 TRACE_POINTS = 96
-
-
-@dataclass(frozen=True)
-class Gauge:
-    """A figure with its usual range; ``word`` says where it lies. None where it is not known."""
-
-    value: float | None
-    low: float | None
-    centre: float | None
-    high: float | None
-    word: str
-
-
-@dataclass(frozen=True)
-class NamedGauge(Gauge):
-    """A gauge with the name, title and unit of its figure."""
-
-    name: str
-    title: str
-    unit: str
 
 
 def gauge(reader: Reader, server_id: int, name: str, span: Span) -> Gauge:

@@ -10,17 +10,15 @@ from sqlalchemy import select
 
 from hardy_gauge.core.activity.holdup_sheet import (
     Circle,
-    Deadlock,
     Holdups,
     LaneRow,
     Lanes,
     LaneStatement,
     LaneStretch,
     Lost,
-    LostOverTime,
     TreeRow,
 )
-from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, WORKING
+from hardy_gauge.core.activity.waiting_time import lost_over_time
 from hardy_gauge.core.activity.waiting_trees import (
     COLUMNS,
     WaitingTree,
@@ -35,7 +33,6 @@ from hardy_gauge.core.narrative.waiting import holdups_sentence, lane_words, tre
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.sql.message_shape import DEADLOCK
 from hardy_gauge.core.sql.written_table import written_table
-from hardy_gauge.core.time.span import SECOND_US
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.queries.coverage import sampled
@@ -48,9 +45,7 @@ from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server, Statement
 
 SHOWN, MOST_NAMES, MOST_CIRCLES = 40, 12, 20
-STEPS, SHORTEST_STEP_US = 120, 10 * SECOND_US
 NOT_KNOWN = "not known"
-ORDER = (IDLE, WORKING, UNSEEN)
 
 
 @dataclass(frozen=True)
@@ -101,10 +96,10 @@ def holdup_sheet(reader: Reader, window: Window, scope: str, asked: Asked) -> Ho
         difference=difference, found=len(left), trees=rows, lanes=_lanes(asked.tree, left, texts),
         objects=_lost(((o, t.waited_s) for _, _, t, o in left), waited_s),
         events=_lost(((event or NOT_KNOWN, s) for _, _, t, _ in left for _, event, s in t.lost_on), waited_s),
-        over_time=_over_time(window, left), deadlocks=_deadlocks(reader, servers, window),
+        over_time=lost_over_time([(one, tree) for _, one, tree, _ in left], window.focus), deadlocks=messages_in(reader, servers, window.focus, holding=DEADLOCK),
         circles=_circles(waits),
         services=_names(tree.services for _, _, tree, _ in trees), users=_names(tree.users for _, _, tree, _ in trees),
-        unknown=[f"{s.name} does not report its sessions" for s in servers if "sessions" not in s.abilities],
+        unknown=_unknown(servers, seconds, [server.name for server, one in waits if "one_in" in one.samples.columns]),
     )  # fmt: skip
 
 
@@ -216,30 +211,17 @@ def _names(groups: Iterable[frozenset[str]]) -> list[str]:
     return sorted({name for group in groups for name in group if name})
 
 
-def _over_time(window: Window, found: Sequence[Found]) -> LostOverTime:
-    """Of the trees that are left."""
-    focus = window.focus
-    step = max(SHORTEST_STEP_US, (focus.until_us - focus.since_us) // STEPS // SHORTEST_STEP_US * SHORTEST_STEP_US)
-    since = focus.since_us // step * step
-    grid = list(range(since, focus.until_us, step))
-    series = {doing: [0.0] * len(grid) for doing in ORDER}
-    by_server: dict[int, tuple[Waits, set[tuple[int, int]]]] = {}
-    for server, waits, tree, _ in found:
-        by_server.setdefault(server.id, (waits, set()))[1].add((tree.root, tree.from_us))
-    for waits, kept in by_server.values():
-        begins = pl.col("at_us").min().over("root", "number").alias("from_us")
-        rows = waits.roots.with_columns(begins).with_columns(((pl.col("at_us") - since) // step).alias("place"))
-        summed = rows.group_by("root", "from_us", "place", "doing").agg(pl.col("waited_s").sum())
-        for root, from_us, place, doing, seconds in summed.iter_rows():
-            if (root, from_us) in kept and 0 <= place < len(grid):
-                series[doing][place] += seconds / (step / SECOND_US)
-    return LostOverTime(grid, step, {doing: values for doing, values in series.items() if any(values)})
-
-
-def _deadlocks(reader: Reader, servers: Sequence[Server], window: Window) -> list[Deadlock]:
-    rows = messages_in(reader, servers, window.focus, holding=DEADLOCK)
-    return [
-        Deadlock(m.shape, m.count, m.first_us, m.last_us, m.services, m.fingerprint, m.text, m.detail) for m in rows
+def _unknown(servers: Sequence[Server], seconds: Mapping[int, float], sampled_in_part: Sequence[str]) -> list[str]:
+    """What could not be looked at: servers that do not tell, that were not looked at, or of whose sessions only some are followed."""
+    told = [f"{one.name} does not report its sessions" for one in servers if "sessions" not in one.abilities]
+    told += [
+        f"{one.name} was not looked at in this window"
+        for one in servers
+        if "sessions" in one.abilities and not seconds.get(one.id)
+    ]
+    return told + [
+        f"of {name} only one session in several is followed, so who holds others may not be seen"
+        for name in sampled_in_part
     ]
 
 

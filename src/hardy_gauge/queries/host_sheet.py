@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.diagnosis.building import bytes_of
+from hardy_gauge.core.diagnosis.building import bytes_of, grade_by_days
 from hardy_gauge.core.evidence.evidence import Unknown
 from hardy_gauge.core.figures.catalogue import recorded_figure, volume_latencies
 from hardy_gauge.core.figures.minutes import over_span
-from hardy_gauge.core.host.sheet import HostSheet, HostVolume, Piece, memory_pieces, settings_of
+from hardy_gauge.core.host.settings import settings_of
+from hardy_gauge.core.host.sheet import HostSheet, HostVolume, Piece, memory_pieces
 from hardy_gauge.core.narrative.host import IDLE, fills_words, host_sentence
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.evidence_sources import settings
+from hardy_gauge.queries.findings import TROUBLE
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named
 from hardy_gauge.queries.volumes import volumes_of
@@ -41,7 +43,7 @@ def host_sheet(reader: Reader, span: Span, name: str) -> HostSheet:
     latencies = {one.name: over_span(frame, one) for one in volume_latencies(frame.columns)}
     volumes = [
         HostVolume(
-            one.name, one.purpose, one.used_bytes, one.capacity_bytes, one.days_left, fills_words(one.days_left, one.lately),
+            one.name, one.purpose, one.used_bytes, one.capacity_bytes, one.days_left, fills_words(one.days_left, one.lately), one.days_left is not None and grade_by_days(one.days_left) in TROUBLE,
             rate(f"volume_reads.{one.name}"), rate(f"volume_writes.{one.name}"),
             _both(rate(f"volume_read_bytes.{one.name}"), rate(f"volume_write_bytes.{one.name}")),
             latencies.get(f"volume_read_latency_s.{one.name}"), latencies.get(f"volume_write_latency_s.{one.name}"),
@@ -51,6 +53,7 @@ def host_sheet(reader: Reader, span: Span, name: str) -> HostSheet:
     ]  # fmt: skip
     total, cores = server.host.get("memory_bytes"), server.host.get("cores")
     cache, each = _sizes(reader, server)
+    waiting = rate("run_queue_s") if "run_queue_s" in columns else level("run_queue")
     open_ = level("sessions_open")
     sessions = each * open_ if each is not None and open_ is not None else None
     memory = (
@@ -69,7 +72,7 @@ def host_sheet(reader: Reader, span: Span, name: str) -> HostSheet:
     ]  # fmt: skip
     return HostSheet(
         server.name, host_sentence(server.name, cores, busy, memory, total, volumes), cores, busy,
-        rate("run_queue_s") if "run_queue_s" in columns else level("run_queue"), total, memory, level("swap_used_bytes"),
+        waiting / cores if waiting is not None and cores else None, total, memory, level("swap_used_bytes"),
         rate("swap_in_pages") if "swap_in_pages" in columns else rate("swap_pages"), volumes, level("network_retransmitted_share"),
         settings_of(server.host.get("settings") or {}), unknown,
     )  # fmt: skip

@@ -3,37 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Literal
 
 import polars as pl
 from sqlalchemy import select
 
+from hardy_gauge.core.log.message_row import MessageRow
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server, Statement
 
 MOST = 12
+SHAPE = ("severity", "code", "shape")
 ORDER = ("error", "warning", "info")
-
-
-@dataclass(frozen=True)
-class MessageRow:
-    """Messages of one shape; ``services`` are those that met it, ``text`` and ``fingerprint`` of the statement that ran most often
-    then, ``detail`` the last one kept.
-    """
-
-    severity: Literal["error", "warning", "info"]
-    code: str
-    shape: str
-    count: int
-    first_us: int
-    last_us: int
-    services: list[str]
-    fingerprint: str
-    text: str
-    detail: str
 
 
 def messages_in(
@@ -57,21 +39,24 @@ def messages_in(
                     pl.col(c).str.to_lowercase().str.contains(holding, literal=True) for c in ("shape", "code")
                 )
             )
-        named = pl.col("statement").filter(pl.col("statement") >= 0)
-        rows = (
-            frame.with_columns(pl.col("severity").replace_strict(list(ORDER), [0, 1, 2], default=2).alias("rank"))
-            .group_by("severity", "rank", "code", "shape")
-            .agg(
-                pl.col("count").sum(), pl.col("at_us").min().alias("first_us"), pl.col("at_us").max().alias("last_us"),
-                pl.col("service").filter(pl.col("service") != "").unique().sort().alias("services"),
-                named.mode().first().alias("statement"), pl.col("detail").sort_by("at_us").last(),
-            )
-            .sort("rank", "count", "shape", descending=[False, True, False])
-            .head(MOST)
-        )  # fmt: skip
+        rank = pl.col("severity").replace_strict(list(ORDER), [0, 1, 2], default=2).alias("rank")
+        rows = by_shape(frame).with_columns(rank).sort("rank", "count", "shape", descending=[False, True, False])
+        rows = rows.head(MOST).drop("rank", "users", "server_ids")
         ran = [number for number in rows["statement"].to_list() if number is not None]
         known = {row.id: row for row in session.scalars(select(Statement).where(Statement.id.in_(ran)))}
     return [_row(row, known) for row in rows.iter_rows(named=True)]
+
+
+def by_shape(frame: pl.DataFrame) -> pl.DataFrame:
+    """Messages summed by severity, code and shape: ``count``, when first and last, of which ``server_ids``, ``services`` and ``users``, the
+    ``statement`` that ran most often then, and the last ``detail``.
+    """
+    who = (pl.col(name).filter(pl.col(name) != "").unique().sort().alias(f"{name}s") for name in ("service", "user"))
+    return frame.group_by(SHAPE).agg(
+        pl.col("count").sum(), pl.col("at_us").min().alias("first_us"), pl.col("at_us").max().alias("last_us"),
+        pl.col("server_id").unique().sort().alias("server_ids"), *who,
+        pl.col("statement").filter(pl.col("statement") >= 0).mode().first().alias("statement"), pl.col("detail").sort_by("at_us").last(),
+    )  # fmt: skip
 
 
 def errors_by_statement(reader: Reader, servers: Sequence[Server], span: Span) -> dict[int, float] | None:
@@ -96,5 +81,4 @@ def errors_by_statement(reader: Reader, servers: Sequence[Server], span: Span) -
 
 def _row(row: dict[str, object], known: dict[int, Statement]) -> MessageRow:
     ran = known.get(row.pop("statement") or 0)  # type: ignore[call-overload]
-    row.pop("rank")
     return MessageRow(**row, fingerprint=ran.fingerprint if ran else "", text=ran.text if ran else "")  # type: ignore[arg-type]

@@ -11,6 +11,7 @@ from hardy_gauge.core.log.sheet import LogSheet, Shape
 from hardy_gauge.core.narrative.log import log_sentence
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.steps import grid_of, step_of
+from hardy_gauge.queries.log_messages import SHAPE, by_shape
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statements import texts_of
@@ -19,7 +20,6 @@ from hardy_gauge.store.log_rules import log_rules
 from hardy_gauge.store.models import Server
 
 POINTS, MOST = 60, 200
-SHAPE = ("severity", "code", "shape")
 
 
 def log_sheet(reader: Reader, span: Span, scope: str, severities: Sequence[str] = (), search: str = "") -> LogSheet:
@@ -53,12 +53,6 @@ def _shapes(
     reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, rules: Sequence[LogRule], since_us: int, step_us: int, steps: int
 ) -> list[Shape]:  # fmt: skip
     names = {one.id: one.name for one in servers}
-    named = pl.col("statement").filter(pl.col("statement") >= 0)
-    rows = frame.group_by(SHAPE).agg(
-        pl.col("count").sum(), pl.col("at_us").min().alias("first_us"), pl.col("at_us").max().alias("last_us"),
-        pl.col("server_id").unique().sort(), *(pl.col(c).filter(pl.col(c) != "").unique().sort() for c in ("service", "user")),
-        named.mode().first().alias("statement"), pl.col("detail").sort_by("at_us").last(),
-    )  # fmt: skip
     places = frame.with_columns(((pl.col("at_us") - since_us) // step_us).clip(0, steps - 1).alias("place"))
     by_step: dict[tuple[str, str, str], list[int]] = {}
     for severity, code, shape, place, count in (
@@ -67,13 +61,13 @@ def _shapes(
         by_step.setdefault((severity, code, shape), [0] * steps)[place] += count
     texts = texts_of(reader)
     found = []
-    for row in rows.iter_rows(named=True):
+    for row in by_shape(frame).iter_rows(named=True):
         takes, rule = taken_as(rules, row["severity"], row["shape"], row["code"])
         ran = texts.get(row["statement"] if row["statement"] is not None else -1)
         found.append(
             Shape(
                 takes, row["severity"], row["code"], row["shape"], row["count"], row["first_us"], row["last_us"],
-                by_step[row["severity"], row["code"], row["shape"]], [names[i] for i in row["server_id"]], row["service"], row["user"],
+                by_step[row["severity"], row["code"], row["shape"]], [names[i] for i in row["server_ids"]], row["services"], row["users"],
                 ran.fingerprint if ran else "", ran.text if ran else "", row["detail"] or "", rule.id if rule else None,
             )
         )  # fmt: skip

@@ -7,8 +7,8 @@ from collections.abc import Callable
 import polars as pl
 from sqlalchemy import select
 
-from hardy_gauge.core.activity.now import Look, Now, ServerNow, SessionRow, arranged, counted_now
-from hardy_gauge.core.narrative.now import now_sentence
+from hardy_gauge.core.activity.now import HELD_UP, LONG_S, Look, Now, ServerNow, SessionRow, arranged, counted_now
+from hardy_gauge.core.narrative.now import now_sentence, session_words
 from hardy_gauge.core.time.span import MINUTE_US
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
@@ -33,12 +33,12 @@ def now_of(reader: Reader, look_of: LookOf, scope: str, details: bool) -> Now:
         rows = [] if look is None else _rows(reader, servers[0], look)
         left_out = 0 if look is None else len(look.sessions) - len(rows)
     counts.sort(key=_busiest)
-    return Now(now_sentence(scope, counts), reader.clock(), counts, rows, left_out)
+    return Now(now_sentence(scope, counts), reader.clock(), LONG_S, counts, rows, left_out)
 
 
 def _busiest(one: ServerNow) -> tuple[int, int, str]:
     by_state = {count.name: count.count for count in one.states}
-    return -by_state.get("waiting for another session", 0), -sum(by_state.values()), one.server
+    return -by_state.get(HELD_UP, 0), -sum(by_state.values()), one.server
 
 
 def _open(reader: Reader, server: Server) -> tuple[int | None, int | None]:
@@ -71,7 +71,7 @@ def _rows(reader: Reader, server: Server, look: Look) -> list[SessionRow]:
         text = texts.get(one.statement or -1)
         rows.append(
             SessionRow(
-                one.session, depth, one.state, one.user, one.service, one.database, one.client, one.route,
+                one.session, depth, one.state, session_words(one), one.user, one.service, one.database, one.client, one.route,
                 text.fingerprint if text else "", text.text if text else "", plans.get(one.statement or -1, ""), one.wait_event,
                 one.wait_family, one.blockers, one.call_s, one.transaction_s,
             )

@@ -28,8 +28,8 @@ class PlanChange:
     after_s: float | None
 
 
-def plan_changes(reader: Reader, owner: Server, span: Span) -> list[PlanChange]:
-    """The last first, at most six; a plan that comes back counts again."""
+def plan_changes(reader: Reader, owner: Server, span: Span, most: int = MOST) -> list[PlanChange]:
+    """The last first, at most ``most``; a plan that comes back counts again."""
     frame = read_intervals(reader, [owner], span)
     if frame.is_empty():
         return []
@@ -40,7 +40,7 @@ def plan_changes(reader: Reader, owner: Server, span: Span) -> list[PlanChange]:
         rows.with_columns(pl.col("plan_key").shift().over("statement").alias("before"))
         .filter(pl.col("before").is_not_null(), pl.col("before") != pl.col("plan_key"))
         .sort("at_us", descending=True)
-        .head(MOST)
+        .head(most)
     )
     texts = texts_of(reader, turned["statement"].to_list())
     return [

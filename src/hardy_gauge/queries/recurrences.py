@@ -51,9 +51,7 @@ def recurrences(reader: Reader, scope: str, zone_name: str) -> Recurrences:
             else one
             for one in learnt
         ]
-    jobs.sort(
-        key=lambda one: (one.dismissed, one.state not in UNUSUAL, -one.length_s * one.active_sessions, one.server)
-    )
+    jobs.sort(key=lambda one: (one.dismissed, not one.odd, -one.length_s * one.active_sessions, one.server))
     now = reader.clock()
     begun = [at for server in servers if (at := first_recorded_us(reader, server)) is not None]
     looked = (now - max(min(begun), now - BACK_US)) / DAY_US if begun else 0.0
@@ -108,10 +106,10 @@ def _job(server: Server, fingerprint: str, text: str, mine: pl.DataFrame, span: 
     found = recurrence_of(runs, span.since_us, span.until_us, zone)
     if found is None:
         return None
-    seconds = sum(run.seconds for run in runs)
+    seconds, state = sum(run.seconds for run in runs), state_of(found, span.until_us, zone)
     return JobRow(
         server.name, fingerprint, text, str(mine["service"].drop_nulls().mode().first() or ""), found.words, found.clock, found.spread_min * 60,
         found.length_s, found.longest_s, float(mine["time_s"].sum()) / seconds, found.hits, [day.isoformat() for day in found.missed[-10:]],
-        found.last.since_us, (found.last.until_us - found.last.since_us) / SECOND_US, state_of(found, span.until_us, zone), found.next_us,
+        found.last.since_us, (found.last.until_us - found.last.since_us) / SECOND_US, state, state in UNUSUAL, found.next_us,
         "", False,
     )  # fmt: skip

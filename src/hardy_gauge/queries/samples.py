@@ -24,7 +24,7 @@ KINDS: dict[str, Any] = {
 def read_samples(reader: Reader, servers: Sequence[Server], span: Span, columns: Sequence[str]) -> pl.DataFrame:
     """Samples of the servers in the span: ``at_us``, ``server_id``, the columns asked for (``server`` is its name),
     with ``weight``, the seconds a sample stands for, where it was not always one; then also ``one_in`` and ``session``
-    (unique over the servers) where one session stands for several.
+    (unique over the servers) where one session stands for several. A ``session`` that is asked for is as its server numbers it.
     """
     names = {server.id: server.name for server in servers}
     wanted = [*(c for c in columns if c != "server"), "weight", "one_in"]
@@ -33,7 +33,7 @@ def read_samples(reader: Reader, servers: Sequence[Server], span: Span, columns:
         if "one_in" in frame.columns:
             wanted.append("session")
             frame = segments.read(session, list(names), "sample", span.since_us, span.until_us, wanted)
-            whose = pl.struct("server_id", "session").hash()
+            whose = pl.col("session") if "session" in columns else pl.struct("server_id", "session").hash()
             frame = frame.with_columns(pl.col("one_in").fill_null(1), whose.alias("session"))
     if frame.is_empty():
         return pl.DataFrame(schema={"at_us": pl.Int64, **{c: KINDS.get(c, pl.String) for c in ("server_id", *columns)}})

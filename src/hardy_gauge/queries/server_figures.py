@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from hardy_gauge.core.figures.catalogue import SPAN, is_level, recorded_figure, volume_latencies
+import polars as pl
+
+from hardy_gauge.core.figures.catalogue import FIGURES, SPAN, Figure, is_level, recorded_figure, volume_latencies
+from hardy_gauge.core.figures.gauge import NamedGauge
 from hardy_gauge.core.narrative.server import figures_sentence
 from hardy_gauge.core.reference.usual_range import UNUSUAL
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.coverage import is_young
-from hardy_gauge.queries.gauges import NamedGauge, gauge_of
+from hardy_gauge.queries.gauges import gauge_of
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Server
 
@@ -37,12 +40,7 @@ class ServerFigures:
 def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
     """Every figure of the server that has a value in the span."""
     frame = reader.counters([owner.id], span)
-    counters = {f"own.{one['name']}" for one in owner.figures if one.get("kind") == "counter"}
-    names = sorted(
-        c for c in frame.columns if c not in KEYS and not c.startswith(OF_CAPTURE) and frame[c].dtype.is_numeric()
-    )
-    figures = [recorded_figure(name, not is_level(name) or _own(name) in counters) for name in names]
-    figures += volume_latencies(names)
+    figures = recorded_figures(owner, frame)
     usual = reader.usual_of(owner.id, figures)
     found = []
     for figure in figures:
@@ -69,6 +67,24 @@ def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
         ),
         found,
     )
+
+
+def recorded_figures(owner: Server, frame: pl.DataFrame) -> list[Figure]:
+    """Every level and rate of the server's recorded rows, and the time of a request of each volume."""
+    counters = {f"own.{one['name']}" for one in owner.figures if one.get("kind") == "counter"}
+    names = sorted(
+        c for c in frame.columns if c not in KEYS and not c.startswith(OF_CAPTURE) and frame[c].dtype.is_numeric()
+    )
+    figures = [recorded_figure(name, not is_level(name) or _own(name) in counters) for name in names]
+    return figures + volume_latencies(names)
+
+
+def figure_for(reader: Reader, owner: Server, name: str, span: Span) -> Figure:
+    """A figure of the catalogue, or of what is recorded of the server; of what is not recorded what it would be."""
+    if name in FIGURES:
+        return FIGURES[name]
+    known = {one.name: one for one in recorded_figures(owner, reader.counters([owner.id], span))}
+    return known.get(name) or recorded_figure(name, not is_level(name))
 
 
 def _own(name: str) -> str:

@@ -7,7 +7,10 @@ from dataclasses import dataclass
 
 from sqlalchemy import select
 
+from hardy_gauge.core.changes.mark import Mark
 from hardy_gauge.core.figures.catalogue import FIGURES
+from hardy_gauge.core.figures.gauge import NamedGauge
+from hardy_gauge.core.log.message_row import MessageRow
 from hardy_gauge.core.narrative.capture import CaptureWord
 from hardy_gauge.core.narrative.plan import plans_words
 from hardy_gauge.core.narrative.server import lacking_words, silent_log_words
@@ -18,10 +21,10 @@ from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.connection_groups import ConnectedGroup, connected_groups
 from hardy_gauge.queries.coverage import sampled
 from hardy_gauge.queries.findings import Findings, findings_in, root_of
-from hardy_gauge.queries.gauges import NamedGauge, gauge, named_gauge
+from hardy_gauge.queries.gauges import gauge, named_gauge
 from hardy_gauge.queries.holdups import Holdup, holdups_of
 from hardy_gauge.queries.levels import LevelOut, levels_of
-from hardy_gauge.queries.log_messages import MessageRow, messages_in
+from hardy_gauge.queries.log_messages import messages_in
 from hardy_gauge.queries.offers import ReferenceOffer, reference_offers
 from hardy_gauge.queries.oldest_transaction import OldestTransaction, oldest_transaction
 from hardy_gauge.queries.plan_changes import PlanChange, plan_changes
@@ -30,7 +33,7 @@ from hardy_gauge.queries.scope import server_named, servers_in
 from hardy_gauge.queries.server_words import server_words
 from hardy_gauge.queries.settings import SettingOut, settings_that_differ
 from hardy_gauge.queries.statement_rows import statement_rows
-from hardy_gauge.queries.tape import GapMark, Mark
+from hardy_gauge.queries.tape import GapMark
 from hardy_gauge.queries.volumes import VolumeOut, volumes_of
 from hardy_gauge.store.models import Change, Gap, Server
 from hardy_gauge.store.servers import capture_state

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.figures.gauge import NamedGauge
 from hardy_gauge.core.narrative.server import ServerFacts, server_sentence
 from hardy_gauge.core.reference.usual_range import ready_us
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.coverage import first_recorded_us, first_seen_us
-from hardy_gauge.queries.gauges import NamedGauge
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Server
 

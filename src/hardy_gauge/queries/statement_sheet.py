@@ -10,6 +10,7 @@ import polars as pl
 from sqlalchemy import select
 
 from hardy_gauge.core.evidence.evidence import Schema
+from hardy_gauge.core.log.message_row import MessageRow
 from hardy_gauge.core.narrative.plan import plans_words
 from hardy_gauge.core.narrative.statements import statement_sentence
 from hardy_gauge.core.sql.served import Predicate, predicates_of
@@ -22,7 +23,7 @@ from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.evidence import schema_of
 from hardy_gauge.queries.findings import FoundOn, findings_in
-from hardy_gauge.queries.log_messages import MessageRow, messages_in
+from hardy_gauge.queries.log_messages import messages_in
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows

@@ -10,22 +10,25 @@ import polars as pl
 from sqlalchemy import select
 
 from hardy_gauge.core.activity.ledger import time_spent
-from hardy_gauge.core.figures.catalogue import FIGURES, Figure, is_level, recorded_figure, volume_latencies
+from hardy_gauge.core.figures.together import together
 from hardy_gauge.core.narrative.strips import against_words, band_missing, strips_sentence
-from hardy_gauge.core.strips.band import MOST_BANDS, STATEMENT_FIGURES, Band, BandKey, Choice, Flag, Strips
+from hardy_gauge.core.strips.band import MOST_BANDS, STATEMENT_FIGURES, Band, BandKey, Strips
 from hardy_gauge.core.strips.lag import LagCorrelation, lag_correlation
 from hardy_gauge.core.strips.starting_sets import bands_of
-from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, SECOND_US, Span
+from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, SECOND_US, Span, overlap_s
 from hardy_gauge.core.time.steps import Array, Times, finite, grid_of, means, step_of, sums
 from hardy_gauge.queries.coverage import sampled
-from hardy_gauge.queries.findings import FINDING, TROUBLE, findings_in
+from hardy_gauge.queries.findings import FINDING
+from hardy_gauge.queries.marks import changes_marked, findings_marked
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.queries.scope import server_named, servers_in
+from hardy_gauge.queries.server_figures import figure_for
+from hardy_gauge.queries.strip_neighbours import neighbours_of
 from hardy_gauge.queries.tape import usual_of_sum
 from hardy_gauge.store import segments
 from hardy_gauge.store.finding_notes import stored_finding
-from hardy_gauge.store.models import Change, Server, Statement
+from hardy_gauge.store.models import Server, Statement
 
 MOST_LAG_US = HOUR_US
 LEAST_SEEN = 0.2  # of a step; a step of which less was looked at is left blank
@@ -42,9 +45,8 @@ def strips_of(reader: Reader, span: Span, keys: Sequence[BandKey], scope: str) -
     servers = list({server.id: server for owners in by_owner.values() for server in owners}.values())
     if not servers:
         servers = servers_in(reader, scope)
-    changes, findings = _flags(reader, servers, span)
     return Strips(
-        strips_sentence(bands, span), span.iso(), grid.tolist(), step, bands, changes, findings,
+        strips_sentence(bands, span), span.iso(), grid.tolist(), step, bands, changes_marked(reader, servers, span), findings_marked(reader, servers, span),
         neighbours_of(reader, keys, servers, span),
     )  # fmt: skip
 
@@ -68,16 +70,6 @@ def _band(reader: Reader, key: BandKey, owners: list[Server], grid: Times, step:
     return Band(key.text(), title, key.owner, unit, shown, low, high, missing)
 
 
-def figure_for(reader: Reader, server: Server, name: str, span: Span) -> Figure:
-    """A figure of the catalogue, a latency of a volume, or that of a recorded column."""
-    if name in FIGURES:
-        return FIGURES[name]
-    columns = reader.counters([server.id], span).columns if name.startswith("volume_") else []
-    latencies = {one.name: one for one in volume_latencies(columns)}
-    counters = {f"own.{one['name']}" for one in server.figures if one.get("kind") == "counter"}
-    return latencies.get(name) or recorded_figure(name, not is_level(name) or ".".join(name.split(".")[:2]) in counters)
-
-
 def _of_server(
     reader: Reader, key: BandKey, server: Server, span: Span, grid: Times, step: int
 ) -> tuple[str, str, Values]:
@@ -90,16 +82,14 @@ def _of_server(
 def _of_cluster(
     reader: Reader, key: BandKey, owners: Sequence[Server], span: Span, grid: Times, step: int
 ) -> tuple[str, str, Values]:
-    """Summed over the members; of a ratio the mean of those that have it."""
+    """Summed over the members, of a ratio their mean; None while a member is not recorded that is at other times."""
     parts = [_of_server(reader, BandKey("figure", one.name, key.name), one, span, grid, step) for one in owners]
     rows = np.array([values for _, _, (values, _, _) in parts])
-    known = np.isfinite(rows).any(axis=0)
-    ratio = figure_for(reader, owners[0], key.name, span).kind == "ratio"
-    total = np.nansum(rows, axis=0) / (np.maximum(np.isfinite(rows).sum(axis=0), 1) if ratio else 1)
+    total = together(rows, figure_for(reader, owners[0], key.name, span).kind == "ratio")
     low = high = np.full(len(grid), np.nan)
     if key.name == "active_sessions":
         low, _, high = usual_of_sum(reader, owners)[0].at(grid + step // 2)
-    return parts[0][0], parts[0][1], (np.where(known, total, np.nan), low, high)
+    return parts[0][0], parts[0][1], (total, low, high)
 
 
 def _of_samples(
@@ -110,17 +100,13 @@ def _of_samples(
     samples = read_samples(reader, [server], span, [column]).filter(pl.col(column) == key.name)
     spent = samples.group_by("at_us").agg(time_spent(samples).alias("s")) if len(samples) else None
     looked = sampled(reader, [server], span)[server.id]
-    seconds = np.array([_overlap(looked, int(at), int(at) + step) for at in grid])
+    seconds = np.array([overlap_s(Span(int(at), int(at) + step), looked) for at in grid])
     total = np.zeros(len(grid)) if spent is None else sums(spent["at_us"].to_numpy(), spent["s"].to_numpy(), grid, step)
     values = np.where(seconds >= LEAST_SEEN * step / SECOND_US, total / np.maximum(seconds, 1.0), np.nan)
     unknown = np.full(len(grid), np.nan)
-    what = "working" if key.name == "processor" else f"{key.name}"
+    what = "working" if key.name == "processor" else key.name
     title = f"active sessions: {what}" if key.kind == "family" else f"active sessions of {key.name}"
     return title, "", (values, unknown, unknown)
-
-
-def _overlap(spans: Sequence[Span], since_us: int, until_us: int) -> float:
-    return sum(max(0, min(one.until_us, until_us) - max(one.since_us, since_us)) for one in spans) / SECOND_US
 
 
 def _of_statement(
@@ -142,81 +128,6 @@ def _of_statement(
     under = sums(mine["at_us"].to_numpy(), mine[below].to_numpy().astype(float), grid, step) if below else covered
     with np.errstate(invalid="ignore", divide="ignore"):
         return said, unit, (np.where(under > 0, over / under, np.nan), unknown, unknown)
-
-
-def _flags(reader: Reader, servers: Sequence[Server], span: Span) -> tuple[list[Flag], list[Flag]]:
-    names = {server.id: server.name for server in servers}
-    with reader.store.read() as session:
-        rows = session.scalars(
-            select(Change)
-            .where(
-                Change.server_id.in_(names), Change.kind != "upkeep", Change.at_us.between(span.since_us, span.until_us)
-            )
-            .order_by(Change.at_us)
-        ).all()
-    begun = [
-        Flag(one.since_us, one.server, one.finding.title)
-        for one in findings_in(reader, list(servers), span).findings
-        if one.finding.grade in TROUBLE and one.finding.is_root and one.since_us >= span.since_us
-    ]
-    return [Flag(row.at_us, names[row.server_id], row.title) for row in rows], begun
-
-
-def neighbours_of(reader: Reader, keys: Sequence[BandKey], servers: Sequence[Server], span: Span) -> list[Choice]:
-    """Figures that are not shown yet, of what lies beside what is: the server's own, its wait families, its services, its cluster, and
-    the statements that take most of its time.
-    """
-    shown = {key.text() for key in keys}
-    found: list[Choice] = []
-    for server in servers[:4]:
-        columns = [c for c in reader.counters([server.id], span).columns if c not in ("at_us", "server_id", "span_s")]
-        names = [*FIGURES, *sorted(c for c in columns if is_level(c)), *(one.name for one in volume_latencies(columns))]
-        found += [
-            Choice(f"figure:{server.name}:{name}", figure_for(reader, server, name, span).title, server.name)
-            for name in names
-        ]
-        samples = read_samples(reader, [server], span, ["wait_family", "service", "statement"])
-        for kind, column in (("family", "wait_family"), ("service", "service")):
-            values = samples.group_by(column).agg(pl.len().alias("n")).sort("n", descending=True)[column].to_list()
-            words = {"family": "waiting: ", "service": "service: "}[kind]
-            found += [Choice(f"{kind}:{server.name}:{one}", f"{words}{one}", server.name) for one in values[:12] if one]
-        found += _statements(reader, server, samples)
-        if server.cluster is not None:
-            found.append(
-                Choice(
-                    f"cluster:{server.cluster.name}:active_sessions",
-                    "active sessions of the whole cluster",
-                    server.name,
-                )
-            )
-    return [one for one in found if one.key not in shown]
-
-
-def _statements(reader: Reader, server: Server, samples: pl.DataFrame) -> list[Choice]:
-    """The five statements that take most time."""
-    top = (
-        samples.filter(pl.col("statement") >= 0)
-        .group_by("statement")
-        .agg(pl.len().alias("n"))
-        .sort("n", descending=True)
-        .head(5)
-    )
-    with reader.store.read() as session:
-        rows = {
-            row.id: row
-            for row in session.scalars(select(Statement).where(Statement.id.in_(top["statement"].to_list())))
-        }
-    return [
-        Choice(
-            f"statement:{server.name}:{rows[number].fingerprint}:{figure}",
-            f"{title}: {rows[number].text[:60]}",
-            server.name,
-        )
-        for number in top["statement"].to_list()
-        if number in rows
-        for figure, (title, _, _, _) in STATEMENT_FIGURES.items()
-        if figure in ("active", "time", "calls")
-    ]
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from itertools import pairwise
 import numpy as np
 from sqlalchemy import select
 
+from hardy_gauge.core.changes.mark import Mark
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.narrative.capture import nothing_recorded
 from hardy_gauge.core.reference.usual_range import UsualRange, troubled_spans, usual_range
@@ -16,20 +17,10 @@ from hardy_gauge.core.time.coverage import NOT_RECORDED
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.core.time.steps import finite, grid_of, means, step_of
 from hardy_gauge.core.time.window import parse_focus
-from hardy_gauge.queries.findings import TROUBLE, findings_in
+from hardy_gauge.queries.marks import changes_marked, findings_marked
 from hardy_gauge.queries.reader import LEADING, Reader
 from hardy_gauge.queries.scope import servers_in
-from hardy_gauge.store.models import Change, Gap, Server
-
-
-@dataclass(frozen=True)
-class Mark:
-    """A change, or the beginning of a finding (its kind is the grade), at a moment of the tape."""
-
-    at_us: int
-    server: str
-    kind: str
-    title: str
+from hardy_gauge.store.models import Gap, Server
 
 
 @dataclass(frozen=True)
@@ -82,13 +73,6 @@ def tape(reader: Reader, scope: str, span: str) -> Tape:
                 extra += np.nan_to_num(values)
     low, _, high = usual.at(grid + step // 2)
     with reader.store.read() as session:
-        changes = session.scalars(
-            select(Change)
-            .where(
-                Change.server_id.in_(names), Change.kind != "upkeep", Change.at_us.between(view.since_us, view.until_us)
-            )
-            .order_by(Change.at_us)
-        ).all()
         gaps = session.scalars(
             select(Gap).where(
                 Gap.server_id.in_(names), Gap.from_us < view.until_us, (Gap.to_us.is_(None)) | (Gap.to_us > view.since_us)
@@ -97,20 +81,12 @@ def tape(reader: Reader, scope: str, span: str) -> Tape:
     if (failure := reader.store.health.failure) is not None and now > failure.since_us:
         why = nothing_recorded(failure.why, failure.since_us)
         gaps = [*gaps, *(Gap(server_id=i, kind="gap", from_us=failure.since_us, to_us=None, reason=why) for i in names)]
-    begun = [
-        Mark(one.since_us, one.server, one.finding.grade, one.finding.title)
-        for one in findings_in(reader, servers, view).findings
-        if one.finding.is_root
-        and one.finding.grade in TROUBLE
-        and one.state != "set aside"
-        and one.since_us >= view.since_us
-    ]
     return Tape(
         scope=scope, since_us=since, until_us=view.until_us, step_us=step, now_us=now, at_us=grid.tolist(),
         active_sessions=[float(v) if ok else None for v, ok in zip(total, seen, strict=True)],
         usual_low=finite(low + extra), usual_high=finite(high + extra),
-        changes=[Mark(c.at_us, names[c.server_id], c.kind, c.title) for c in changes], gaps=_marks(gaps, names, now),
-        findings=begun,
+        changes=changes_marked(reader, servers, view), gaps=_marks(gaps, names, now),
+        findings=findings_marked(reader, servers, view),
     )  # fmt: skip
 
 

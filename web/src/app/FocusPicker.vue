@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { BButton, BDropdown, BDropdownItemButton, BFormInput } from 'bootstrap-vue-next'
 import { computed, ref, watch } from 'vue'
+import { api } from '@/api/client'
+import { useAnswer } from '@/state/fetching'
 import { MINUTE, DAY, HOUR, durationOf } from '@/state/span'
 import { duration, text } from '@/state/units'
 import { picking, useWindow } from '@/state/window'
@@ -8,7 +10,6 @@ import { picking, useWindow } from '@/state/window'
 /** The focus in one control: following now over a length, or any past span; with the steps in which it is drawn. */
 defineProps<{ words: string }>()
 const LENGTHS = [5 * MINUTE, 15 * MINUTE, HOUR, 6 * HOUR, DAY, 7 * DAY, 35 * DAY]
-const POINTS = 360
 const w = useWindow()
 const local = (us: number) => new Date(us / 1000).toISOString().slice(0, 16)
 const moment = (value: string) => Date.parse(`${value}Z`) * 1000
@@ -21,9 +22,13 @@ const span = computed(() => ({ from: moment(from.value), to: moment(to.value) })
 const wrong = computed(() => {
   if (!Number.isFinite(span.value.from) || !Number.isFinite(span.value.to)) return 'Give both, as year, month, day, hour and minute.'
   if (span.value.to <= span.value.from) return 'The end has to be after the beginning.'
-  return span.value.to - span.value.from > 40 * DAY ? 'At most 40 days.' : ''
+  return longest.value && span.value.to - span.value.from > longest.value ? `At most ${text(duration(longest.value / 1e6))}.` : ''
 })
-const steps = computed(() => text(duration(Math.max(1, Math.round((w.focus.value.to - w.focus.value.from) / MINUTE / POINTS)) * 60)))
+const known = useAnswer(
+  () => (picking.value ? { focus: w.focusText.value } : null),
+  (query) => api.GET('/api/focus', { params: { query } }),
+)
+const longest = computed(() => known.data.value?.longest_us ?? 0)
 const follow = (length: number) => w.change({ focus: durationOf(length), view: undefined })
 function apply() {
   if (wrong.value) return
@@ -43,7 +48,7 @@ function apply() {
         <BFormInput id="focus-to" v-model="to" type="datetime-local" size="sm" />
         <span v-if="wrong" class="act">{{ wrong }}</span>
         <BButton size="sm" type="submit" variant="outline-secondary" :disabled="!!wrong">Show this time</BButton>
-        <span class="faded">Charts of this focus have steps of {{ steps }}. <RouterLink :to="{ name: 'setup-storage' }">What is kept, and how long</RouterLink></span>
+        <span class="faded">{{ known.data.value?.words }} <RouterLink :to="{ name: 'setup-storage' }">What is kept</RouterLink></span>
       </form>
     </li>
   </BDropdown>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, useId } from 'vue'
+import { bandPath, stepLine } from './paths'
 import { timeTicks, valueTicks } from './scale'
 import { clock, day, said, text } from '@/state/units'
 import { DAY } from '@/state/span'
@@ -40,25 +41,8 @@ const x = (us: number) => LEFT + (us - props.from) / perPixel.value
 const known = (values: (number | null)[]) => values.filter((one): one is number => one !== null)
 const top = computed(() => Math.max(...known(props.values), ...known(props.high), 0) * 1.06 || 1)
 const y = (value: number) => bottom.value - (Math.max(0, value) / top.value) * (bottom.value - TOP)
-const line = computed(() => {
-  let path = ''
-  let pen = false
-  props.at.forEach((t, i) => {
-    const value = props.values[i]
-    if (value === null) pen = false
-    else {
-      path += `${pen ? 'L' : 'M'}${x(t).toFixed(1)},${y(value).toFixed(1)}H${x(t + props.step).toFixed(1)}`
-      pen = true
-    }
-  })
-  return path
-})
-const band = computed(() => {
-  const rows = props.at.map((t, i) => [t, props.low[i] ?? null, props.high[i] ?? null] as const).filter((row): row is readonly [number, number, number] => row[1] !== null && row[2] !== null)
-  if (!rows.length) return ''
-  const points = [...rows.map(([t, , h]) => `${x(t).toFixed(1)},${y(h).toFixed(1)}`), ...[...rows].reverse().map(([t, l]) => `${x(t).toFixed(1)},${y(l).toFixed(1)}`)]
-  return `M${points.join('L')}Z`
-})
+const line = computed(() => stepLine(props.at, props.values, props.step, x, y))
+const band = computed(() => bandPath(props.at, props.low, props.high, x, y))
 const ticks = computed(() => timeTicks(props.from, props.to, 12))
 const label = (us: number) => (us % DAY === 0 ? day(us) : clock(us, props.to - props.from < 6e8))
 const under = computed(() => {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, onUnmounted, ref, watch } from 'vue'
 import { api } from '@/api/client'
+import { bandPath, stepLine } from '@/charts/paths'
 import TapeWindow from './TapeWindow.vue'
 import { useTapeDrag } from './tapeDrag'
 import { useAnswer } from '@/state/fetching'
@@ -46,27 +47,8 @@ const scale = computed(() => {
   const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].find((s) => top.value / s <= 4) ?? 200
   return Array.from({ length: Math.floor(top.value / step) + 1 }, (_, i) => Number((i * step).toPrecision(3)))
 })
-const line = computed(() => {
-  const data = tape.data.value
-  let path = ''
-  let pen = false
-  data?.at_us.forEach((t, i) => {
-    const value = data.active_sessions[i]
-    if (value === null) pen = false
-    else {
-      path += `${pen ? 'L' : 'M'}${x(t).toFixed(1)},${y(value).toFixed(1)}H${x(t + data.step_us).toFixed(1)}`
-      pen = true
-    }
-  })
-  return path
-})
-const band = computed(() => {
-  const data = tape.data.value
-  if (!data) return ''
-  const known = data.at_us.map((t, i) => [t, data.usual_low[i], data.usual_high[i]] as const).filter(([, l, h]) => l !== null && h !== null)
-  const points = [...known.map(([t, , h]) => `${x(t).toFixed(1)},${y(h!).toFixed(1)}`), ...known.reverse().map(([t, l]) => `${x(t).toFixed(1)},${y(l!).toFixed(1)}`)]
-  return points.length ? `M${points.join('L')}Z` : ''
-})
+const line = computed(() => (tape.data.value ? stepLine(tape.data.value.at_us, tape.data.value.active_sessions, tape.data.value.step_us, x, y) : ''))
+const band = computed(() => (tape.data.value ? bandPath(tape.data.value.at_us, tape.data.value.usual_low, tape.data.value.usual_high, x, y) : ''))
 const ticks = computed(() => {
   const span = shown.value.to - shown.value.from
   const step = [5 * MINUTE, 15 * MINUTE, 30 * MINUTE, HOUR, 3 * HOUR, 6 * HOUR, DAY, 2 * DAY].find((s) => span / s <= 13) ?? 4 * DAY

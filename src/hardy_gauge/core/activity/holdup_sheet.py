@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from hardy_gauge.core.log.message_row import MessageRow
 from hardy_gauge.core.reference.typical_day import Typical
 
 
@@ -47,7 +48,7 @@ class TreeRow:
 
 @dataclass(frozen=True)
 class LaneStretch:
-    """What a session did from one moment to another; ``number`` is that of its statement in ``Lanes.statements``, None of no known."""
+    """What a session did from one moment to another; ``number`` is that of its statement in ``Lanes.statements``, None where none is known."""
 
     from_us: int
     until_us: int
@@ -95,20 +96,6 @@ class LostOverTime:
 
 
 @dataclass(frozen=True)
-class Deadlock:
-    """Calls given up because they waited in a circle, by the log: ``detail`` has both sides, ``text`` what the victim ran."""
-
-    shape: str
-    count: int
-    first_us: int
-    last_us: int
-    services: Sequence[str]
-    fingerprint: str
-    text: str
-    detail: str
-
-
-@dataclass(frozen=True)
 class Circle:
     """Sessions that were seen waiting for each other in a circle, each for the next."""
 
@@ -119,7 +106,8 @@ class Circle:
 
 @dataclass(frozen=True)
 class Holdups:
-    """``waiting`` is how many sessions waited for others on average; ``trees`` the ``shown`` first of ``found``; ``services`` and
+    """``waiting`` is how many sessions waited for others on average; ``trees`` the first of the ``found``; ``deadlocks`` what the log says of
+    calls given up, with both sides in ``detail``; ``services`` and
     ``users`` those that can be asked for; ``unknown`` what could not be looked at, in words.
     """
 
@@ -137,7 +125,7 @@ class Holdups:
     objects: Sequence[Lost]
     events: Sequence[Lost]
     over_time: LostOverTime
-    deadlocks: Sequence[Deadlock]
+    deadlocks: Sequence[MessageRow]
     circles: Sequence[Circle]
     services: Sequence[str]
     users: Sequence[str]

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Final, Literal
 
 State = Literal["working", "waiting", "waiting for another session", "idle in a transaction"]
-STATES: tuple[State, ...] = ("working", "waiting", "waiting for another session", "idle in a transaction")
+WORKING: Final = "working"
+WAITING: Final = "waiting"
+HELD_UP: Final = "waiting for another session"
+IDLE: Final = "idle in a transaction"
+STATES: tuple[State, ...] = (WORKING, WAITING, HELD_UP, IDLE)
 LONG_S = 10.0  # a call that takes longer is counted as long: common practice for short transactions
 PROCESSOR = "processor"
 
@@ -45,8 +49,8 @@ class Look:
 
 def state_of(family: str, waits_for: Sequence[int]) -> State:
     if waits_for:
-        return "waiting for another session"
-    return "working" if family == PROCESSOR else "waiting"
+        return HELD_UP
+    return WORKING if family == PROCESSOR else WAITING
 
 
 def arranged(sessions: Sequence[SessionNow]) -> list[tuple[int, SessionNow]]:
@@ -121,11 +125,13 @@ class ServerNow:
 
 @dataclass(frozen=True)
 class SessionRow:
-    """A session with what it works on; ``depth`` above 0 stands under whom it waits for."""
+    """A session with what it works on; ``depth`` above 0 stands under whom it waits for; ``words`` is what it
+    does."""
 
     session: int
     depth: int
     state: State
+    words: str
     user: str
     service: str
     database: str
@@ -143,10 +149,13 @@ class SessionRow:
 
 @dataclass(frozen=True)
 class Now:
-    """``sessions`` is None where they were not asked for, or the scope has several servers; ``left_out`` are not listed."""
+    """``sessions`` is None where they were not asked for, or the scope has several servers; ``left_out`` are not listed.
+    ``long_s`` is what a call takes at least that counts as long.
+    """
 
     sentence: str
     now_us: int
+    long_s: float
     servers: Sequence[ServerNow]
     sessions: Sequence[SessionRow] | None
     left_out: int
@@ -159,9 +168,9 @@ def counted_now(server: str, look: Look | None, open_: int | None, limit: int | 
     states = [NowCount(state, sum(one.state == state for one in look.sessions)) for state in STATES]
     families: dict[str, int] = {}
     for one in look.sessions:
-        if one.state != "idle in a transaction":
+        if one.state != IDLE:
             families[one.wait_family] = families.get(one.wait_family, 0) + 1
-    calls = [one.call_s for one in look.sessions if one.call_s is not None and one.state != "idle in a transaction"]
+    calls = [one.call_s for one in look.sessions if one.call_s is not None and one.state != IDLE]
     ages = [one.transaction_s for one in look.sessions if one.transaction_s is not None]
     return ServerNow(
         server, look.at_us, look.error, [one for one in states if one.count],

@@ -41,19 +41,10 @@ def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
     and ``weight`` in seconds where it is not one. ``holders`` likewise, with ``transaction_began_us`` and ``idle_since_us``.
     A circle of waiting (a deadlock that is not broken yet) has no root and is left out.
     """
-    if samples.is_empty() or "blockers" not in samples.columns:
+    waits = waiting_looks(samples)
+    if waits is None or waits[1].is_empty():
         return []
-    if "weight" not in samples.columns:
-        samples = samples.with_columns(pl.lit(1.0).alias("weight"))
-    waiting = samples.filter(pl.col("blockers").list.len() > 0)
-    edges = waiting.select("at_us", "session", pl.col("blockers").alias("blocker")).explode("blocker").unique()
-    found = followed(edges)
-    if found.is_empty():
-        return []
-    weights = waiting.select("at_us", "session", "weight").unique(["at_us", "session"])
-    shared = found.join(weights, on=["at_us", "session"]).with_columns(
-        (pl.col("weight") / pl.len().over("at_us", "session")).alias("waited_s")
-    )
+    shared = waits[1]
     runs = samples.select("at_us", "session", pl.col("statement").alias("runs")).unique(["at_us", "session"])
     by_look = (
         shared.join(runs, on=["at_us", "session"], how="left")
@@ -82,6 +73,23 @@ def roots_of(samples: pl.DataFrame, holders: pl.DataFrame) -> list[Root]:
         )
         for row in rows.iter_rows(named=True)
     ]  # fmt: skip
+
+
+def waiting_looks(samples: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame] | None:
+    """Who waits for whom at each look (``at_us``, ``session``, ``blocker``), and for which roots in the end (``at_us``, ``session``, ``root``,
+    ``depth``, ``waited_s``: a session that waits for several shares its time among them); None where nobody waits.
+    """
+    if samples.is_empty() or "blockers" not in samples.columns:
+        return None
+    waiting = samples.filter(pl.col("blockers").list.len() > 0)
+    if waiting.is_empty():
+        return None
+    if "weight" not in waiting.columns:
+        waiting = waiting.with_columns(pl.lit(1.0).alias("weight"))
+    edges = waiting.select("at_us", "session", pl.col("blockers").alias("blocker")).explode("blocker").unique()
+    weights = waiting.select("at_us", "session", "weight").unique(["at_us", "session"])
+    looks = followed(edges).join(weights, on=["at_us", "session"])
+    return edges, looks.with_columns((pl.col("weight") / pl.len().over("at_us", "session")).alias("waited_s"))
 
 
 def followed(edges: pl.DataFrame) -> pl.DataFrame:

@@ -1,6 +1,6 @@
 """Trees of waiting over time: stretches in which others waited for one session without a pause, and who stood where, as lanes.
 
-A tree is of one server. Sessions that wait in a circle (a deadlock that is not broken yet) have no root: they are told apart.
+A tree is of one server. Sessions that wait in a circle (a deadlock that is not broken yet) have no root; ``circles_of`` finds them.
 """
 
 from __future__ import annotations
@@ -11,13 +11,12 @@ from graphlib import CycleError, TopologicalSorter
 
 import polars as pl
 
-from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, WORKING, followed, with_names
+from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, WORKING, waiting_looks, with_names
 
-# looks without anybody waiting for the session for so long: then it is another tree
-QUIET_US = 5_000_000
+# without anybody waiting for the session for so long, and for so many looks, it is another tree
+QUIET_US, QUIET_LOOKS = 5_000_000, 3
 LOOK_US = 1_000_000
 MOST_LANES = 40
-WAITS_FOR_IT = "waits for it"
 COLUMNS = ("session", "blockers", "statement", "user", "service", "wait_event")
 
 
@@ -74,7 +73,7 @@ class Lane:
 class Waits:
     """Of one server: ``looks`` has ``at_us``, ``session``, ``root``, ``number`` (of the tree of that root), ``depth``, ``waited_s``;
     ``roots`` sums them by look and root, with what the root did; ``edges`` is who waits for whom at each look; ``all_s`` all time waited
-    for other sessions, in circles too.
+    for other sessions, in circles too; ``every_us`` the time between two looks.
     """
 
     samples: pl.DataFrame
@@ -83,27 +82,31 @@ class Waits:
     looks: pl.DataFrame
     roots: pl.DataFrame
     all_s: float
+    every_us: int
 
 
 def waits_of(samples: pl.DataFrame, holders: pl.DataFrame) -> Waits | None:
     """``samples`` and ``holders`` of one server as ``waiting.roots_of`` takes them; None where nobody waited."""
-    if samples.is_empty() or "blockers" not in samples.columns:
+    found = waiting_looks(samples)
+    if found is None:
         return None
-    if "weight" not in samples.columns:
-        samples = samples.with_columns(pl.lit(1.0).alias("weight"))
-    waiting = samples.filter(pl.col("blockers").list.len() > 0)
-    if waiting.is_empty():
-        return None
-    edges = waiting.select("at_us", "session", pl.col("blockers").alias("blocker")).explode("blocker").unique()
-    looks = _numbered(followed(edges))
-    weights = waiting.select("at_us", "session", "weight").unique(["at_us", "session"])
-    looks = looks.join(weights, on=["at_us", "session"]).with_columns(
-        (pl.col("weight") / pl.len().over("at_us", "session")).alias("waited_s")
-    )
+    edges, looks = found
+    every_us = _period_us(samples)
+    looks = _numbered(looks, max(QUIET_US, QUIET_LOOKS * every_us))
     summed = looks.group_by("at_us", "root", "number").agg(
         pl.col("waited_s").sum(), pl.len().alias("most"), pl.col("depth").max()
     )
-    return Waits(samples, holders, edges, looks, with_names(summed, samples, holders), float(weights["weight"].sum()))
+    waiting = samples.filter(pl.col("blockers").list.len() > 0).unique(["at_us", "session"])
+    all_s = float(waiting["weight"].sum()) if "weight" in waiting.columns else float(len(waiting))
+    return Waits(samples, holders, edges, looks, with_names(summed, samples, holders), all_s, every_us)
+
+
+def _period_us(samples: pl.DataFrame) -> int:
+    """The time between two looks, as rules set it: a sample stands for it, once for each session that is not followed."""
+    if "weight" not in samples.columns:
+        return LOOK_US
+    each = samples["weight"] / samples["one_in"].fill_null(1) if "one_in" in samples.columns else samples["weight"]
+    return int(float(each.max() or 1.0) * LOOK_US)  # type: ignore[arg-type]
 
 
 def trees_of(waits: Waits) -> list[WaitingTree]:
@@ -133,7 +136,7 @@ def trees_of(waits: Waits) -> list[WaitingTree]:
         on.setdefault((root, number), []).append((statement, event or "", seconds))
     return [
         WaitingTree(
-            row["root"], row["from_us"], row["last_us"] + LOOK_US, row["doing"], row["statement"], row["user"] or "", row["service"] or "",
+            row["root"], row["from_us"], row["last_us"] + waits.every_us, row["doing"], row["statement"], row["user"] or "", row["service"] or "",
             row["waited_s"], row["most"], row["depth"], row["idle_s"], row["transaction_s"], row["waiters"], on[row["root"], row["number"]],
             *(frozenset(row[f"{name}s"]) | {row[name] or ""} for name in ("user", "service")),
         )
@@ -141,10 +144,10 @@ def trees_of(waits: Waits) -> list[WaitingTree]:
     ]  # fmt: skip
 
 
-def _numbered(looks: pl.DataFrame) -> pl.DataFrame:
-    """With the ``number`` of the tree of its root that a look belongs to."""
+def _numbered(looks: pl.DataFrame, quiet_us: int) -> pl.DataFrame:
+    """With the ``number`` of the tree of its root that a look belongs to; without anybody waiting for so long, another begins."""
     times = looks.select("root", "at_us").unique().sort("root", "at_us")
-    begins = (pl.col("at_us") - pl.col("at_us").shift(1)).over("root").fill_null(QUIET_US + 1) > QUIET_US
+    begins = (pl.col("at_us") - pl.col("at_us").shift(1)).over("root").fill_null(quiet_us + 1) > quiet_us
     numbered = times.with_columns(begins.cast(pl.Int32).cum_sum().over("root").alias("number"))
     return looks.join(numbered, on=["root", "at_us"])
 
@@ -180,11 +183,11 @@ def lanes_of(waits: Waits, tree: WaitingTree) -> list[Lane]:
         depth, waited = places.get(session, (0, 0.0)) if session != tree.root else (0, 0.0)
         if not seen:  # it was never seen itself: what is known of it is that others waited
             seen = [(at, UNSEEN, None, [], "", "") for at in sorted(set(looks["at_us"].to_list()))]
-        lanes.append(Lane(session, depth, seen[-1][4], seen[-1][5], waited, _stretches(seen)))
+        lanes.append(Lane(session, depth, seen[-1][4], seen[-1][5], waited, _stretches(seen, waits.every_us)))
     return lanes
 
 
-def _stretches(seen: Sequence[tuple[int, str, int | None, list[int], str, str]]) -> list[Stretch]:
+def _stretches(seen: Sequence[tuple[int, str, int | None, list[int], str, str]], every_us: int) -> list[Stretch]:
     """Looks that follow each other with the same thing done are one stretch."""
     found: list[Stretch] = []
     for at, doing, statement, blockers, _, _ in seen:
@@ -192,11 +195,11 @@ def _stretches(seen: Sequence[tuple[int, str, int | None, list[int], str, str]])
         if (
             last is not None
             and (last.doing, last.statement, list(last.blockers)) == (doing, statement, blockers)
-            and at - last.until_us <= QUIET_US - LOOK_US
+            and at - last.until_us <= max(QUIET_US, QUIET_LOOKS * every_us) - every_us
         ):
-            found[-1] = Stretch(last.from_us, at + LOOK_US, doing, statement, blockers)
+            found[-1] = Stretch(last.from_us, at + every_us, doing, statement, blockers)
         elif last is None or at >= last.from_us:
-            found.append(Stretch(at, at + LOOK_US, doing, statement, blockers))
+            found.append(Stretch(at, at + every_us, doing, statement, blockers))
     return found
 
 

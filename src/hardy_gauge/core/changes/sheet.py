@@ -17,7 +17,8 @@ NOTED: tuple[ChangeKind, ...] = ("deployment", "note", "hardware")
 @dataclass(frozen=True)
 class ChangeRow:
     """One change. ``id`` is None of what is not stored as such (a plan, a statement first seen); ``before`` and ``after`` are what it was
-    and is, empty where that is not known; ``besides`` changed on the same server so close that which of them it was cannot be told.
+    and is, empty where that is not known; ``besides`` changed on the same server so close that which of them it was cannot be told;
+    ``after_span`` and ``before_span`` are the times compared, the first empty while it is too early.
     """
 
     id: int | None
@@ -35,6 +36,8 @@ class ChangeRow:
     effects: Sequence[Effect]
     besides: Sequence[str]
     noted: bool
+    after_span: str
+    before_span: str
 
 
 @dataclass(frozen=True)

@@ -6,34 +6,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from hardy_gauge.core.cluster.rebalancing import TimeLeft
-
-
-@dataclass(frozen=True)
-class MemberFigure:
-    """A figure of one member, with its usual range; None where it is not reported."""
-
-    name: str
-    title: str
-    unit: str
-    value: float | None
-    low: float | None
-    centre: float | None
-    high: float | None
-    word: str
+from hardy_gauge.core.figures.gauge import NamedGauge
 
 
 @dataclass(frozen=True)
 class MemberColumn:
     """``calls_part`` and ``bytes_part`` are its parts of those of all members of its role, ``even`` what an even part is; ``lag_s`` and
-    ``lag_bytes`` how far it is behind, with ``lag_words`` why where that is found; ``moving`` partitions on their way, ``left`` until none are.
+    ``lag_bytes`` how far it is behind, with ``lag_words`` why where that is found; ``moving`` partitions on their way
+    (``moving_words`` says how many, and until when), ``left`` until none are.
     """
 
     server: str
     role: str
     version: str
     answers: bool
-    words: str
-    figures: Sequence[MemberFigure]
+    figures: Sequence[NamedGauge]
     calls_part: float | None
     bytes_part: float | None
     bytes: float | None
@@ -44,6 +31,7 @@ class MemberColumn:
     members_seen: int | None
     moving: float | None
     missing: float | None
+    moving_words: str
     left: TimeLeft | None
     findings: int
 

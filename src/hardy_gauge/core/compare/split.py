@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from itertools import permutations
 
 Factors = tuple[float, float, float]
-PARTS = ("calls", "mix", "time per call")
 ORDERS = tuple(permutations(range(3)))
 
 

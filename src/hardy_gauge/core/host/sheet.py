@@ -2,20 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-# what a host's setting should be, and why; common practice for database servers
-ADVISED: Mapping[str, tuple[str, str]] = {
-    "swap_tendency": ("0 or 1", "memory of the database is used again, however long it was not"),
-    "large_pages": ("madvise or never", "the system's own joining of pages stalls calls while it works"),
-    "power_saving": ("performance", "cores that save power answer late"),
-    "memory_promised": ("never more than there is", "what is promised twice ends processes when it is asked for"),
-}
-GOOD: Mapping[str, frozenset[str]] = {
-    "swap_tendency": frozenset({"0", "1"}), "large_pages": frozenset({"madvise", "never"}), "power_saving": frozenset({"performance"}),
-    "memory_promised": frozenset({"2", "never"}),
-}  # fmt: skip
+from hardy_gauge.core.host.settings import HostSetting
 
 
 @dataclass(frozen=True)
@@ -29,7 +19,8 @@ class Piece:
 @dataclass(frozen=True)
 class HostVolume:
     """``reads`` and ``writes`` are requests a second, ``bytes`` a second in both ways, ``read_s`` and ``write_s`` the time of one,
-    ``under_way`` how many are at once; limits are what was bought, None where none is known; ``fills`` is when it fills, in words.
+    ``under_way`` how many are at once; limits are what was bought, None where none is known; ``fills`` is when it fills, in words,
+    ``soon`` that it has to be planned for.
     """
 
     name: str
@@ -38,6 +29,7 @@ class HostVolume:
     capacity_bytes: int
     days_left: float | None
     fills: str
+    soon: bool
     reads: float | None
     writes: float | None
     bytes: float | None
@@ -49,19 +41,8 @@ class HostVolume:
 
 
 @dataclass(frozen=True)
-class HostSetting:
-    """A setting of the host's system, with what is advised where something is."""
-
-    name: str
-    value: str
-    advised: str
-    why: str
-    well: bool | None
-
-
-@dataclass(frozen=True)
 class HostSheet:
-    """``busy`` in cores by kind, ``waiting`` threads that run or wait for a core; ``memory`` in pieces that add up to ``memory_bytes``;
+    """``busy`` in cores by kind, ``waiting_per_core`` threads that run or wait for each core; ``memory`` in pieces that add up to ``memory_bytes``;
     ``unknown`` what the server does not tell of its host.
     """
 
@@ -69,7 +50,7 @@ class HostSheet:
     sentence: str
     cores: int | None
     busy: Sequence[Piece]
-    waiting: float | None
+    waiting_per_core: float | None
     memory_bytes: int | None
     memory: Sequence[Piece]
     swap_bytes: float | None
@@ -78,14 +59,6 @@ class HostSheet:
     retransmitted: float | None
     settings: Sequence[HostSetting]
     unknown: Sequence[str]
-
-
-def settings_of(found: Mapping[str, str]) -> list[HostSetting]:
-    rows = []
-    for name, value in sorted(found.items()):
-        advised, why = ADVISED.get(name, ("", ""))
-        rows.append(HostSetting(name, value, advised, why, value in GOOD[name] if name in GOOD else None))
-    return rows
 
 
 def memory_pieces(

@@ -9,7 +9,6 @@ from typing import Literal, get_args
 Severity = Literal["error", "warning", "info"]
 Takes = Literal["error", "warning", "info", "ignore"]
 SEVERITIES: tuple[Severity, ...] = get_args(Severity)
-TAKES: tuple[Takes, ...] = get_args(Takes)
 
 
 @dataclass(frozen=True)

@@ -31,8 +31,13 @@ def left_words(left: TimeLeft) -> str:
     return f"{duration(left.value)} ({duration(left.low)} to {high})"
 
 
-def member_words(answers: bool, standing: str) -> str:
-    return standing if answers else "does not answer"
+def moving_words(moving: float | None, left: TimeLeft | None) -> str:
+    """ "22, done in 11.0 min (10.0 min to 12.5 min)"."""
+    if moving is None:
+        return "not reported"
+    if not moving:
+        return "none"
+    return f"{moving:.0f}" + (f", done in {left_words(left)}" if left is not None else "")
 
 
 def gone_words(server: str, since_us: int, until_us: int | None) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hardy_gauge.core.compare.sheet import Explained, Figure, Side, Unlike
 from hardy_gauge.core.figures.formatting import clock, counted, day_clock
 from hardy_gauge.core.narrative.comparison import short, times
@@ -22,6 +24,15 @@ def span_words(span: Span) -> str:
     since = day_clock(span.since_us)
     same_day = since.rsplit(" ", 1)[0] == until.rsplit(" ", 1)[0]
     return f"{since} to {clock(span.until_us) if same_day else until}"
+
+
+def comparison_notes(left: Span, right: Span, missing: Sequence[Sequence[str]]) -> list[str]:
+    """What makes the sides unlike before they are compared; ``missing`` are servers of each side that were not recorded."""
+    notes = [] if left.seconds == right.seconds else ["The two windows are not equally long."]
+    for side, names in zip(("left", "right"), missing, strict=True):
+        if names:
+            notes.append(f"Not recorded on the {side}: {', '.join(names)}.")
+    return notes
 
 
 def comparison_sentence(

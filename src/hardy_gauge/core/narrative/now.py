@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hardy_gauge.core.activity.now import ServerNow
+from hardy_gauge.core.activity.now import HELD_UP, IDLE, WAITING, WORKING, ServerNow, SessionNow
 from hardy_gauge.core.figures.formatting import counted, duration
 
-WAITS_FOR_OTHERS, IDLE = "waiting for another session", "idle in a transaction"
+NAMED = 2
 
 
 def now_sentence(scope: str, servers: Sequence[ServerNow]) -> str:
@@ -19,11 +19,11 @@ def now_sentence(scope: str, servers: Sequence[ServerNow]) -> str:
     for one in seen:
         for count in one.states:
             by_state[count.name] = by_state.get(count.name, 0) + count.count
-    working, idle = by_state.get("working", 0), by_state.get(IDLE, 0)
-    waiting = by_state.get("waiting", 0)
+    working, idle = by_state.get(WORKING, 0), by_state.get(IDLE, 0)
+    waiting = by_state.get(WAITING, 0)
     told = f"On {scope} {counted(working, 'session')} {'works' if working == 1 else 'work'} now and {waiting} {'waits' if waiting == 1 else 'wait'}"
-    if held := by_state.get(WAITS_FOR_OTHERS, 0):
-        worst = max(seen, key=lambda one: next((c.count for c in one.states if c.name == WAITS_FOR_OTHERS), 0))
+    if held := by_state.get(HELD_UP, 0):
+        worst = max(seen, key=lambda one: next((c.count for c in one.states if c.name == HELD_UP), 0))
         where = f", most of them on {worst.server}" if len(seen) > 1 else ""
         told += f"; {held} more {'waits' if held == 1 else 'wait'} for another session{where}"
     if idle:
@@ -37,3 +37,14 @@ def now_sentence(scope: str, servers: Sequence[ServerNow]) -> str:
         )
     lost = [one.server for one in servers if one.at_us is None or one.error]
     return told + "." + (f" Not seen: {', '.join(lost[:4])}." if lost else "")
+
+
+def session_words(one: SessionNow) -> str:
+    """ "waits for 12, 15 and 3 more", "waits: data read", "works", "nothing, transaction open"."""
+    if one.state == HELD_UP:
+        more = len(one.blockers) - NAMED
+        named = ", ".join(str(number) for number in one.blockers[:NAMED])
+        return f"waits for {named}" + (f" and {more} more" if more > 0 else "")
+    if one.state == WAITING:
+        return f"waits: {one.wait_family}"
+    return "works" if one.state == WORKING else "nothing, transaction open"

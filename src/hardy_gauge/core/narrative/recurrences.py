@@ -18,7 +18,7 @@ def recurrences_sentence(scope: str, jobs: Sequence[JobRow], looked_days: float)
         return (
             f"No job that comes back was learnt on {scope} from {looked_days:.0f} days; weekly ones need three weeks."
         )
-    odd = [one for one in shown if one.state in UNUSUAL]
+    odd = [one for one in shown if one.odd]
     told = f"{counted(len(shown), 'job')} on {scope} {'comes' if len(shown) == 1 else 'come'} back by the calendar"
     if not odd:
         longest = max(shown, key=lambda one: one.length_s * one.active_sessions)

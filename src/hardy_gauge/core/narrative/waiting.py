@@ -14,6 +14,11 @@ SAID: Mapping[str, str] = {
     "new": ", as they never did",
     "no reference": "",
 }
+NOW_DOING: Mapping[str, str] = {
+    IDLE: "does nothing in an open transaction",
+    UNSEEN: "was not seen itself",
+    WORKING: "works",
+}
 DOING: Mapping[str, str] = {
     IDLE: "did nothing in an open transaction",
     UNSEEN: "was not seen itself",
@@ -23,16 +28,14 @@ DOING: Mapping[str, str] = {
 
 def holdup_words(root: Root) -> str:
     """What a root does, how long others waited for it, and how many at once."""
-    doing = {
-        IDLE: "does nothing in an open transaction",
-        UNSEEN: "was not seen itself",
-    }.get(root.doing, "works")
-    longest = "" if root.idle_s is None else f", for {duration(root.idle_s)} at the longest"
-    behind = f", up to {root.depth} one behind the other" if root.depth > 1 else ""
-    return (
-        f"{doing}{longest}; others waited {duration(root.waited_s)} for it, "
-        f"{root.most} {'session' if root.most == 1 else 'sessions'} at once{behind}"
-    )
+    return _held_words(NOW_DOING[root.doing], root, "others")
+
+
+def _held_words(doing: str, held: Root | WaitingTree, who: str) -> str:
+    longest = "" if held.idle_s is None else f", for {duration(held.idle_s)} at the longest"
+    behind = f", up to {held.depth} one behind the other" if held.depth > 1 else ""
+    once = counted(held.most, "session")
+    return f"{doing}{longest}; {who} waited {duration(held.waited_s)} for it, {once} at once{behind}"
 
 
 def nobody_waited_words(looked: bool) -> str:
@@ -49,12 +52,7 @@ def oldest_transaction_words(age_s: float, idle: bool) -> str:
 
 def tree_words(tree: WaitingTree) -> str:
     """What the root of a tree of waiting did, and how long others waited for it."""
-    longest = "" if tree.idle_s is None else f", for {duration(tree.idle_s)} at the longest"
-    behind = f", up to {tree.depth} one behind the other" if tree.depth > 1 else ""
-    return (
-        f"{DOING[tree.doing]}{longest}; {counted(tree.waiters, 'session')} waited {duration(tree.waited_s)} for it, "
-        f"{tree.most} at once{behind}"
-    )
+    return _held_words(DOING[tree.doing], tree, f"{counted(tree.waiters, 'other')}")
 
 
 def lane_words(lane: Lane) -> str:

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class JobRow:
-    """A job that comes back. ``words`` is its calendar, ``clock`` its usual time in the zone asked for, ``state`` what is said of its
-    last run; ``days`` are the dates on which it ran, for the drawing, and ``missed`` those on which it did not.
+    """A job that comes back. ``words`` is its calendar, ``clock`` its usual time in the zone asked for, ``state`` what is said of its last
+    run, ``odd`` that it was not as usual; ``missed`` are dates on which it was due and did not run.
     """
 
     server: str
@@ -27,6 +27,7 @@ class JobRow:
     last_us: int
     last_s: float
     state: str
+    odd: bool
     next_us: int
     name: str
     dismissed: bool

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
+from hardy_gauge.core.changes.mark import Mark
 from hardy_gauge.errors import InvalidInput
 
 BandKind = Literal["figure", "family", "service", "statement", "cluster"]
@@ -64,15 +65,6 @@ class Choice:
 
 
 @dataclass(frozen=True)
-class Flag:
-    """A change or the beginning of a finding, at its moment."""
-
-    at_us: int
-    server: str
-    title: str
-
-
-@dataclass(frozen=True)
 class Strips:
     """Bands over one time axis; ``neighbours`` are figures of what lies beside what is shown."""
 
@@ -81,8 +73,8 @@ class Strips:
     at_us: Sequence[int]
     step_us: int
     bands: Sequence[Band]
-    changes: Sequence[Flag]
-    findings: Sequence[Flag]
+    changes: Sequence[Mark]
+    findings: Sequence[Mark]
     neighbours: Sequence[Choice]
 
 

@@ -11,20 +11,18 @@ import ProblemLine from '@/parts/ProblemLine.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
 import { useAnswer } from '@/state/fetching'
-import { textOf } from '@/state/span'
 import { clock, day } from '@/state/units'
 import { useWindow } from '@/state/window'
 import { useWork } from '@/state/work'
 
 type Row = Schemas['ChangeRow']
-type Kind = NonNullable<Row['kind']>
-const HOUR_US = 3600e6
+const KINDS = ['setting', 'schema', 'plan', 'statement', 'upkeep', 'software', 'hardware', 'deployment', 'note'] as const
 const w = useWindow()
 const kind = computed({ get: () => String(w.route.query.kind ?? ''), set: (value) => w.change({ kind: value || undefined, open: undefined }) })
 const search = computed({ get: () => String(w.route.query.search ?? ''), set: (value) => w.change({ search: value || undefined }) })
 const answer = useAnswer(
-  () => ({ ...w.asked.value, kind: kind.value ? [kind.value as Kind] : [], search: search.value }),
-  (query) => api.GET('/api/changes', { params: { query: query as never } }),
+  () => ({ ...w.asked.value, kind: KINDS.filter((one) => one === kind.value), search: search.value }),
+  (query) => api.GET('/api/changes', { params: { query } }),
   () => w.following.value,
 )
 const key = (row: Row) => `${row.at_us}.${row.server}.${row.title}`
@@ -39,19 +37,16 @@ const COLUMNS: Column<Row>[] = [
 ]
 const SHOWN: Record<Row['shown'], string> = { shown: 'shown', 'no difference shown': 'none shown', 'cannot tell': 'cannot tell' }
 const open = (row: Row) => w.change({ open: key(row) })
-const before = (row: Row) => ({
-  name: 'ledger',
-  query: { scope: row.server, focus: textOf({ from: row.at_us, to: row.at_us + HOUR_US }), reference: textOf({ from: row.at_us - HOUR_US, to: row.at_us }) },
-})
+const compared = (row: Row) => ({ name: 'compare', query: { scope: row.server, focus: row.after_span, reference: row.before_span } })
 const { problem, run } = useWork()
 const remove = (row: Row) => run(async () => (await answered(api.DELETE('/api/changes/{change_id}', { params: { path: { change_id: row.id! } } })), await answer.ask()))
 </script>
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="answer" fill>
-    <div class="bar">
-      <BFormSelect v-model="kind" :options="choices" size="sm" aria-label="Kind of change" class="pick" />
-      <BFormInput v-model="search" debounce="250" size="sm" placeholder="sort_memory" aria-label="Search the changes" class="pick" />
+    <div class="tool-line">
+      <BFormSelect v-model="kind" :options="choices" size="sm" aria-label="Kind of change" class="narrow" />
+      <BFormInput v-model="search" debounce="250" size="sm" placeholder="sort_memory" aria-label="Search the changes" class="narrow" />
       <RouterLink :to="{ name: 'recurrences', query: { ...w.kept.value, ...(w.scope.value !== 'fleet' && { scope: w.scope.value }) } }">jobs that come back</RouterLink>
       <NewNote @done="answer.ask" />
     </div>
@@ -90,7 +85,7 @@ const remove = (row: Row) => run(async () => (await answered(api.DELETE('/api/ch
         <p v-if="chosen.besides.length" class="faded mb-1 mt-1">Within the hour there also changed: {{ chosen.besides.slice(0, 4).join('; ') }}. Which of them it was cannot be told from this.</p>
         <p class="links mb-0">
           <SubjectLink v-if="chosen.fingerprint" kind="statement" :name="chosen.fingerprint" :server="chosen.server">the statement</SubjectLink>
-          <RouterLink :to="before(chosen)">the hour after against the hour before</RouterLink>
+          <RouterLink v-if="chosen.after_span" :to="compared(chosen)">the time after against the time before</RouterLink>
         </p>
       </section>
     </div>
@@ -98,17 +93,10 @@ const remove = (row: Row) => run(async () => (await answered(api.DELETE('/api/ch
 </template>
 
 <style scoped>
-.bar {
-  display: flex;
-  gap: 8px 12px;
-  align-items: center;
-  flex-wrap: wrap;
-  margin-bottom: 6px;
-}
-.pick {
+.narrow {
   width: 150px;
 }
-.bar :deep(form) {
+.tool-line :deep(form) {
   margin-left: auto;
 }
 .two {
@@ -124,9 +112,6 @@ const remove = (row: Row) => run(async () => (await answered(api.DELETE('/api/ch
 .links {
   display: flex;
   gap: 14px;
-}
-.strong {
-  font-weight: 600;
 }
 .detail {
   min-height: 0;

@@ -7,7 +7,6 @@ import FigureText from '@/parts/FigureText.vue'
 import GaugeScale from '@/parts/GaugeScale.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import { useAnswer } from '@/state/fetching'
-import { duration, text } from '@/state/units'
 import { useWindow } from '@/state/window'
 
 /** One cluster: members as columns with the same gauges in the same rows, so that the odd one breaks the line. */
@@ -22,7 +21,6 @@ const answer = useAnswer(
 const figures = computed(() => answer.data.value?.members[0]?.figures ?? [])
 const of = (member: Member, figure: string) => member.figures.find((one) => one.name === figure)!
 const any = (has: (member: Member) => boolean) => (answer.data.value?.members ?? []).some(has)
-const left = (member: Member) => (member.left ? `, done in ${text(duration(member.left.value))}` : '')
 const strips = computed(() => ({ name: 'strips', query: { ...w.kept.value, band: (answer.data.value?.members ?? []).map((one) => `figure:${one.server}:calls_per_s`) } }))
 </script>
 
@@ -99,8 +97,7 @@ const strips = computed(() => ({ name: 'strips', query: { ...w.kept.value, band:
           <tr v-if="any((one) => one.moving !== null || one.missing !== null)">
             <td class="label">partitions on the move</td>
             <td v-for="member in data.members" :key="member.server">
-              {{ member.moving === null ? 'not reported' : member.moving === 0 ? 'none' : `${member.moving.toFixed(0)}${left(member)}`
-              }}<span v-if="member.missing" class="act">, {{ member.missing.toFixed(0) }} copies missing</span>
+              {{ member.moving_words }}<span v-if="member.missing" class="act">, {{ member.missing.toFixed(0) }} copies missing</span>
             </td>
           </tr>
         </tbody>
@@ -146,9 +143,6 @@ const strips = computed(() => ({ name: 'strips', query: { ...w.kept.value, band:
 }
 .gone {
   text-decoration: line-through;
-}
-.strong {
-  font-weight: 600;
 }
 .two {
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);

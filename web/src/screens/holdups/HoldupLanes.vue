@@ -125,14 +125,6 @@ th.axis {
 .root td {
   font-weight: 600;
 }
-.thread {
-  display: inline-block;
-  height: 9px;
-  border-left: 1px solid var(--rule-strong);
-  border-bottom: 1px solid var(--rule-strong);
-  margin: 0 4px 3px 0;
-  vertical-align: middle;
-}
 .root .thread {
   border: 0;
   margin: 0;

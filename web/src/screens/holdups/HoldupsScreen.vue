@@ -54,7 +54,7 @@ const frame = (row: Tree) => {
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="answer">
-    <div class="crumbs">
+    <div class="tool-line">
       <span
         >Holdups of <b>{{ w.scope.value }}</b></span
       >
@@ -140,20 +140,7 @@ const frame = (row: Tree) => {
 </template>
 
 <style scoped>
-.crumbs {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 14px;
-  align-items: center;
-  font-size: 13px;
-  margin-bottom: 6px;
-}
-.pick {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-}
-.crumbs :deep(select) {
+.tool-line :deep(select) {
   width: 150px;
 }
 .top {

@@ -67,7 +67,7 @@ const remove = (dimension: string) => w.change({ [`filter.${dimension}`]: undefi
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="ledger">
-    <div class="crumbs">
+    <div class="tool-line">
       <span
         >Time of <b>{{ w.scope.value }}</b></span
       >
@@ -100,20 +100,7 @@ const remove = (dimension: string) => w.change({ [`filter.${dimension}`]: undefi
 </template>
 
 <style scoped>
-.crumbs {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 14px;
-  align-items: center;
-  font-size: 13px;
-  margin-bottom: 6px;
-}
-.pick {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-}
-.crumbs :deep(select) {
+.tool-line :deep(select) {
   width: 126px;
 }
 .word button {

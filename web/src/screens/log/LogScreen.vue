@@ -65,9 +65,9 @@ const there = (name: string, row: Shape) => ({ name, query: { ...w.kept.value, s
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="answer" fill>
-    <div class="tools">
-      <BFormSelect v-model="severity" :options="choices" size="sm" aria-label="Severity" class="pick" />
-      <BFormInput v-model="search" debounce="250" size="sm" placeholder="deadlock" aria-label="Search the log" class="pick" />
+    <div class="tool-line">
+      <BFormSelect v-model="severity" :options="choices" size="sm" aria-label="Severity" class="narrow" />
+      <BFormInput v-model="search" debounce="250" size="sm" placeholder="deadlock" aria-label="Search the log" class="narrow" />
       <form class="form-line rule" @submit.prevent="save">
         <span class="faded">Take messages with</span>
         <BFormInput v-model="pattern" size="sm" placeholder="duplicate key" aria-label="Words of the message" maxlength="200" :state="wrong('pattern')" class="words" />
@@ -139,15 +139,7 @@ const there = (name: string, row: Shape) => ({ name, query: { ...w.kept.value, s
 </template>
 
 <style scoped>
-.tools {
-  display: flex;
-  gap: 6px 12px;
-  align-items: center;
-  flex-wrap: wrap;
-  font-size: 13px;
-  margin-bottom: 6px;
-}
-.pick {
+.narrow {
   width: 150px;
 }
 .takes {
@@ -158,9 +150,6 @@ const there = (name: string, row: Shape) => ({ name, query: { ...w.kept.value, s
 }
 .rule {
   margin-left: auto;
-}
-.strong {
-  font-weight: 600;
 }
 .base {
   stroke: var(--rule-strong);

@@ -43,10 +43,6 @@ const COLUMNS: Column<Row>[] = [
   { key: 'text', title: 'statement', wide: true },
   { key: 'plan', title: 'plan', width: '56px' },
 ]
-const does = (row: Row) => {
-  if (row.state === 'waiting for another session') return `waits for ${row.blockers.slice(0, 2).join(', ')}${row.blockers.length > 2 ? ' …' : ''}`
-  return row.state === 'waiting' ? `waits: ${row.wait_family}` : row.state === 'working' ? 'works' : 'nothing, transaction open'
-}
 const cell = (value: unknown) => (/[",\n]/.test(String(value ?? '')) ? `"${String(value).replaceAll('"', '""')}"` : String(value ?? ''))
 const list = () =>
   [
@@ -69,7 +65,7 @@ const open = (server: string) => w.change({ scope: server })
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="still" fill>
-    <div class="tools">
+    <div class="tool-line">
       <BButton size="sm" variant="outline-secondary" :aria-pressed="held" data-test="hold" @click="held = !held">{{ held ? 'Go on' : 'Hold still' }}</BButton>
       <span class="faded" data-test="moment"
         >{{ one?.at_us ? `as seen at ${clock(one.at_us, true)}` : `at ${clock(data.now_us, true)}` }}{{ held ? ', held still' : ', each second' }}; space holds it</span
@@ -96,7 +92,7 @@ const open = (server: string) => w.change({ scope: server })
       </template>
     </div>
     <p v-if="one?.error" class="act mb-1">Not seen since: {{ one.error }}</p>
-    <ServersNow v-if="!one" :servers="data.servers" @open="open" />
+    <ServersNow v-if="!one" :servers="data.servers" :long="data.long_s" @open="open" />
     <template v-else-if="data.sessions">
       <DataTable fill :rows="rows" :columns="COLUMNS" :row-key="(row) => row.session">
         <template #session="{ row }"
@@ -106,7 +102,7 @@ const open = (server: string) => w.change({ scope: server })
           ><span :title="[row.user, row.database, row.client, row.route].filter(Boolean).join(', ')">{{ row.service || row.user || 'not known' }}</span></template
         >
         <template #state="{ row }"
-          ><span :class="{ faded: row.state === 'working' }" :title="row.wait_event">{{ does(row) }}</span></template
+          ><span :class="{ faded: row.state === 'working' }" :title="row.wait_event">{{ row.words }}</span></template
         >
         <template #age="{ row }"><AgeRule :call="row.call_s" :transaction="row.transaction_s" :family="row.wait_family" /></template>
         <template #call="{ row }">{{ row.call_s === null ? 'not reported' : text(duration(row.call_s)) }}</template>
@@ -124,14 +120,6 @@ const open = (server: string) => w.change({ scope: server })
 </template>
 
 <style scoped>
-.tools {
-  display: flex;
-  gap: 6px 14px;
-  align-items: center;
-  flex-wrap: wrap;
-  font-size: 13px;
-  margin-bottom: 8px;
-}
 .states {
   display: flex;
   gap: 10px;
@@ -147,14 +135,6 @@ const open = (server: string) => w.change({ scope: server })
 }
 .search {
   width: 120px;
-}
-.thread {
-  display: inline-block;
-  height: 9px;
-  border-left: 1px solid var(--rule-strong);
-  border-bottom: 1px solid var(--rule-strong);
-  margin: 0 4px 3px 0;
-  vertical-align: middle;
 }
 .thread[style*='0px'] {
   border: 0;

@@ -29,7 +29,6 @@ const say = (job: Job, name: string, dismissed: boolean) =>
     await answered(api.PUT('/api/recurrences/{server}/{fingerprint}', { params: { path: { server: job.server, fingerprint: job.fingerprint } }, body: { name, dismissed } }))
     await answer.ask()
   })
-const odd = (job: Job) => !['as usual', 'running'].includes(job.state)
 const last = (job: Job) => ({ name: 'ledger', query: { scope: job.server, focus: textOf({ from: job.last_us - HOUR / 2, to: job.last_us + job.last_s * 1e6 + HOUR / 2 }) } })
 const COLUMNS: Column<Job>[] = [
   { key: 'name', title: 'name', width: '150px', value: (one) => one.name },
@@ -47,7 +46,7 @@ const COLUMNS: Column<Job>[] = [
 
 <template>
   <AnswerSheet v-slot="{ data }" :answer="answer" fill>
-    <div class="tools">
+    <div class="tool-line">
       <label for="zone" class="faded">Local time of</label>
       <BFormInput id="zone" v-model="zone" debounce="500" size="sm" placeholder="Europe/Dublin" class="zone" />
       <button v-if="here && here !== zone" type="button" class="btn btn-link btn-sm p-0" @click="zone = here">{{ here }}</button>
@@ -84,7 +83,7 @@ const COLUMNS: Column<Job>[] = [
         ><RouterLink :to="last(row)">{{ day(row.last_us).split(' ').slice(0, 2).join(' ') }} {{ clock(row.last_us) }}</RouterLink></template
       >
       <template #state="{ row }"
-        ><span :class="odd(row) ? 'act' : 'faded'">{{ row.state }}</span></template
+        ><span :class="row.odd ? 'act' : 'faded'">{{ row.state }}</span></template
       >
       <template #acts="{ row }"
         ><button type="button" class="btn btn-link btn-sm p-0" @click="say(row, row.name, !row.dismissed)">{{ row.dismissed ? 'take up' : 'dismiss' }}</button></template
@@ -95,13 +94,6 @@ const COLUMNS: Column<Job>[] = [
 </template>
 
 <style scoped>
-.tools {
-  display: flex;
-  gap: 6px 12px;
-  align-items: center;
-  font-size: 13px;
-  margin-bottom: 6px;
-}
 .zone {
   width: 170px;
 }

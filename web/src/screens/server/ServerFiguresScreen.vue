@@ -53,7 +53,4 @@ const COLUMNS: Column<Row>[] = [
 .search {
   width: 220px;
 }
-.strong {
-  font-weight: 600;
-}
 </style>

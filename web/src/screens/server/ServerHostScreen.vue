@@ -48,7 +48,7 @@ const strips = (name: string) => ({
     <div class="cols two">
       <div v-if="data.cores !== null && data.busy.length">
         <h2 class="part">
-          <span>Cores</span><span v-if="data.waiting !== null" class="faded">{{ (data.waiting / data.cores).toFixed(2) }} threads that run or wait for each core</span>
+          <span>Cores</span><span v-if="data.waiting_per_core !== null" class="faded">{{ data.waiting_per_core.toFixed(2) }} threads that run or wait for each core</span>
         </h2>
         <ScaleBar :pieces="data.busy" :whole="data.cores" unit="" name="cores" />
       </div>
@@ -73,7 +73,7 @@ const strips = (name: string) => ({
         <span class="use" aria-hidden="true"><span :style="{ width: `${Math.min(100, (row.used_bytes / row.capacity_bytes) * 100)}%` }"></span></span>
       </template>
       <template #fills="{ row }"
-        ><span :class="row.days_left !== null && row.days_left < 21 ? 'act' : 'faded'">{{ row.fills }}</span></template
+        ><span :class="row.soon ? 'act' : 'faded'">{{ row.fills }}</span></template
       >
       <template #limit="{ row }">
         <template v-if="row.operations_limit || row.bytes_limit"

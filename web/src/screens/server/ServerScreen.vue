@@ -104,9 +104,6 @@ const report = () =>
   margin-bottom: 12px;
   font-size: 13px;
 }
-.strong {
-  font-weight: 600;
-}
 .two {
   grid-template-columns: minmax(0, 1.75fr) minmax(0, 1fr);
 }

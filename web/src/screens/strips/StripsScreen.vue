@@ -46,7 +46,7 @@ const there = (name: 'ledger' | 'statements' | 'holdups') => ({ name, query: { .
 
 <template>
   <AnswerSheet v-slot="{ data: strips }" :answer="answer">
-    <div class="tools">
+    <div class="tool-line">
       <SavedSets :bands="shown" @open="set" />
       <BFormCheckbox v-model="bars" size="sm">bars</BFormCheckbox>
       <span class="links faded"
@@ -94,14 +94,6 @@ const there = (name: 'ledger' | 'statements' | 'holdups') => ({ name, query: { .
 </template>
 
 <style scoped>
-.tools {
-  display: flex;
-  gap: 8px 18px;
-  align-items: center;
-  flex-wrap: wrap;
-  font-size: 13px;
-  margin-bottom: 6px;
-}
 .links {
   margin-left: auto;
 }

@@ -6,9 +6,7 @@ from hardy_gauge.core.diagnosis.building import Unasked, remedy, warns
 from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source, Unknown
-
-MOST_TENDENCY = 10.0
-SAVING = ("powersave", "conservative")
+from hardy_gauge.core.host.settings import saves_power, swaps_early
 
 
 class HostSetting(Unasked):
@@ -21,8 +19,8 @@ class HostSetting(Unasked):
         host = evidence.host
         assert not isinstance(host, Unknown)
         found = []
-        saving = host.settings.get("power_saving", "").strip().lower()
-        if saving in SAVING:
+        if saves_power(host.settings):
+            saving = host.settings["power_saving"].strip().lower()
             back = remedy("setting change", "Let the cores run at full speed (performance)", "They take more power.")
             found.append(
                 warns(
@@ -36,11 +34,8 @@ class HostSetting(Unasked):
                     signal=Signal("figure", "processor_busy_s"),
                 )
             )
-        try:
-            tendency = float(host.settings.get("swap_tendency", "0"))
-        except ValueError:
-            tendency = 0.0
-        if tendency > MOST_TENDENCY:
+        tendency = swaps_early(host.settings)
+        if tendency is not None:
             facts = [Fact("swap tendency", tendency, "", "host", 1.0)]
             back = remedy("setting change", "Set the swap tendency to 1", "Memory that is never used stays in memory.")
             title = "The host moves memory to swap early"
