@@ -151,7 +151,23 @@ def test_looks_that_are_taken_seldom_are_of_one_tree() -> None:
     for weight, one_in in ((10.0, None), (30.0, 3)):
         frame = samples([{1: [5], 5: []}] * 4, every_s=10).with_columns(weight=pl.lit(weight))
         found = waits_of(frame if one_in is None else frame.with_columns(one_in=pl.lit(one_in)), NOBODY)
-        assert found is not None and found.every_us == 10 * SECOND
+        assert found is not None and set(found.every_us.values()) == {10 * SECOND}
         (tree,) = trees_of(found)
         assert (tree.from_us, tree.until_us, tree.waited_s) == (0, 40 * SECOND, 4 * weight)
         assert [(s.from_us, s.until_us) for s in lanes_of(found, tree)[1].stretches] == [(0, 40 * SECOND)]
+
+
+def test_one_look_that_came_late_does_not_join_what_is_apart() -> None:
+    """Looks of a second, of which one stands for twenty: it reaches as far, and no other does."""
+    frame = samples([{1: [5], 5: []}, {1: [5], 5: []}, *[{5: []}] * 12, {1: [5], 5: []}])
+    weights = [20.0 if at == SECOND else 1.0 for at in frame["at_us"].to_list()]
+    early, late = frame.with_columns(weight=pl.Series(weights)), frame.with_columns(weight=pl.lit(1.0))
+    joined, apart = waits_of(early, NOBODY), waits_of(late, NOBODY)
+    assert joined is not None and apart is not None
+    assert [t.from_us // SECOND for t in trees_of(joined)] == [0]
+    assert sorted(t.from_us // SECOND for t in trees_of(apart)) == [0, 14]
+
+
+def test_what_a_root_did_is_what_it_did_while_it_cost_most() -> None:
+    one = waits([{1: [7], 2: [7], 3: [7]}, {1: [7]}], idle(7, 1))
+    assert [(tree.doing, tree.service) for tree in trees_of(one)] == [(IDLE, "night desk")]

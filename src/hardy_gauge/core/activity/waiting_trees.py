@@ -6,7 +6,7 @@ A tree is of one server. Sessions that wait in a circle (a deadlock that is not 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from graphlib import CycleError, TopologicalSorter
 
 import polars as pl
@@ -23,8 +23,8 @@ COLUMNS = ("session", "blockers", "statement", "user", "service", "wait_event")
 @dataclass(frozen=True)
 class WaitingTree:
     """One session for which others waited. ``waited_s`` is what they waited in all; a session that waits for several roots shares its
-    time among them. ``most`` waited at once, up to ``depth`` one behind the other. ``statement`` is what the root works on, or its last
-    one; ``idle_s`` and ``transaction_s`` the longest that was seen of an idle one. ``lost_on`` is the time of those who waited by
+    time among them. ``most`` waited at once, up to ``depth`` one behind the other. ``doing`` and ``statement`` (what the root works on, or its
+    last one) are of the look at which it cost most; ``idle_s`` and ``transaction_s`` the longest that was seen of an idle one. ``lost_on`` is the time of those who waited by
     (statement, wait event), the most first; ``users`` and ``services`` are those of all its sessions.
     """
 
@@ -73,7 +73,7 @@ class Lane:
 class Waits:
     """Of one server: ``looks`` has ``at_us``, ``session``, ``root``, ``number`` (of the tree of that root), ``depth``, ``waited_s``;
     ``roots`` sums them by look and root, with what the root did; ``edges`` is who waits for whom at each look; ``all_s`` all time waited
-    for other sessions, in circles too; ``every_us`` the time between two looks.
+    for other sessions, in circles too; ``every_us`` by look the time until the next.
     """
 
     samples: pl.DataFrame
@@ -82,7 +82,7 @@ class Waits:
     looks: pl.DataFrame
     roots: pl.DataFrame
     all_s: float
-    every_us: int
+    every_us: Mapping[int, int]
 
 
 def waits_of(samples: pl.DataFrame, holders: pl.DataFrame) -> Waits | None:
@@ -91,8 +91,8 @@ def waits_of(samples: pl.DataFrame, holders: pl.DataFrame) -> Waits | None:
     if found is None:
         return None
     edges, looks = found
-    every_us = _period_us(samples)
-    looks = _numbered(looks, max(QUIET_US, QUIET_LOOKS * every_us))
+    every_us = _periods(samples)
+    looks = _numbered(looks.with_columns(pl.col("at_us").replace_strict(every_us, default=LOOK_US).alias("every_us")))
     summed = looks.group_by("at_us", "root", "number").agg(
         pl.col("waited_s").sum(), pl.len().alias("most"), pl.col("depth").max()
     )
@@ -101,12 +101,13 @@ def waits_of(samples: pl.DataFrame, holders: pl.DataFrame) -> Waits | None:
     return Waits(samples, holders, edges, looks, with_names(summed, samples, holders), all_s, every_us)
 
 
-def _period_us(samples: pl.DataFrame) -> int:
-    """The time between two looks, as rules set it: a sample stands for it, once for each session that is not followed."""
+def _periods(samples: pl.DataFrame) -> dict[int, int]:
+    """By look, the time until the next, where it is not a second: a sample stands for it, once for each session that is not followed."""
     if "weight" not in samples.columns:
-        return LOOK_US
-    each = samples["weight"] / samples["one_in"].fill_null(1) if "one_in" in samples.columns else samples["weight"]
-    return int(float(each.max() or 1.0) * LOOK_US)  # type: ignore[arg-type]
+        return {}
+    one_in = pl.col("one_in").fill_null(1) if "one_in" in samples.columns else pl.lit(1)
+    each = (pl.col("weight") / one_in * LOOK_US).cast(pl.Int64).alias("every_us")
+    return dict(samples.select("at_us", each).group_by("at_us").agg(pl.col("every_us").max()).iter_rows())
 
 
 def trees_of(waits: Waits) -> list[WaitingTree]:
@@ -121,7 +122,7 @@ def trees_of(waits: Waits) -> list[WaitingTree]:
     rows = waits.roots.group_by("root", "number").agg(
         pl.col("at_us").min().alias("from_us"), pl.col("at_us").max().alias("last_us"),
         pl.col("waited_s").sum(), pl.col("most").max(), pl.col("depth").max(),
-        *(pl.col(c).sort_by("at_us").last() for c in ("doing", "statement", "user", "service")),
+        *(pl.col(c).sort_by("waited_s", "at_us").last() for c in ("doing", "statement", "user", "service")),
         pl.col("idle_s").max(), pl.col("transaction_s").max(),
     )  # fmt: skip
     who = (pl.col(name).drop_nulls().unique().alias(f"{name}s") for name in ("user", "service"))
@@ -136,7 +137,7 @@ def trees_of(waits: Waits) -> list[WaitingTree]:
         on.setdefault((root, number), []).append((statement, event or "", seconds))
     return [
         WaitingTree(
-            row["root"], row["from_us"], row["last_us"] + waits.every_us, row["doing"], row["statement"], row["user"] or "", row["service"] or "",
+            row["root"], row["from_us"], row["last_us"] + waits.every_us.get(row["last_us"], LOOK_US), row["doing"], row["statement"], row["user"] or "", row["service"] or "",
             row["waited_s"], row["most"], row["depth"], row["idle_s"], row["transaction_s"], row["waiters"], on[row["root"], row["number"]],
             *(frozenset(row[f"{name}s"]) | {row[name] or ""} for name in ("user", "service")),
         )
@@ -144,12 +145,13 @@ def trees_of(waits: Waits) -> list[WaitingTree]:
     ]  # fmt: skip
 
 
-def _numbered(looks: pl.DataFrame, quiet_us: int) -> pl.DataFrame:
-    """With the ``number`` of the tree of its root that a look belongs to; without anybody waiting for so long, another begins."""
-    times = looks.select("root", "at_us").unique().sort("root", "at_us")
-    begins = (pl.col("at_us") - pl.col("at_us").shift(1)).over("root").fill_null(quiet_us + 1) > quiet_us
+def _numbered(looks: pl.DataFrame) -> pl.DataFrame:
+    """With the ``number`` of the tree of its root that a look belongs to: another begins where nobody waited for a while."""
+    times = looks.select("root", "at_us", "every_us").unique(["root", "at_us"]).sort("root", "at_us")
+    quiet = pl.max_horizontal(pl.lit(QUIET_US), QUIET_LOOKS * pl.col("every_us").shift(1)).over("root")
+    begins = ((pl.col("at_us") - pl.col("at_us").shift(1)).over("root") > quiet).fill_null(value=True)
     numbered = times.with_columns(begins.cast(pl.Int32).cum_sum().over("root").alias("number"))
-    return looks.join(numbered, on=["root", "at_us"])
+    return looks.join(numbered.drop("every_us"), on=["root", "at_us"])
 
 
 def lanes_of(waits: Waits, tree: WaitingTree) -> list[Lane]:
@@ -187,19 +189,21 @@ def lanes_of(waits: Waits, tree: WaitingTree) -> list[Lane]:
     return lanes
 
 
-def _stretches(seen: Sequence[tuple[int, str, int | None, list[int], str, str]], every_us: int) -> list[Stretch]:
+def _stretches(
+    seen: Sequence[tuple[int, str, int | None, list[int], str, str]], every_us: Mapping[int, int]
+) -> list[Stretch]:
     """Looks that follow each other with the same thing done are one stretch."""
     found: list[Stretch] = []
     for at, doing, statement, blockers, _, _ in seen:
-        last = found[-1] if found else None
+        last, until = found[-1] if found else None, at + every_us.get(at, LOOK_US)
         if (
             last is not None
             and (last.doing, last.statement, list(last.blockers)) == (doing, statement, blockers)
-            and at - last.until_us <= max(QUIET_US, QUIET_LOOKS * every_us) - every_us
+            and at - last.until_us < QUIET_US
         ):
-            found[-1] = Stretch(last.from_us, at + every_us, doing, statement, blockers)
+            found[-1] = replace(last, until_us=until)
         elif last is None or at >= last.from_us:
-            found.append(Stretch(at, at + every_us, doing, statement, blockers))
+            found.append(Stretch(at, until, doing, statement, blockers))
     return found
 
 

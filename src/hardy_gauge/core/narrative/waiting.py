@@ -10,8 +10,8 @@ from hardy_gauge.core.activity.waiting_trees import Lane, WaitingTree
 from hardy_gauge.core.figures.formatting import counted, duration, share
 
 SAID: Mapping[str, str] = {
-    "not on most days": ", as they do not on most days",
-    "new": ", as they never did",
+    "not on most days": ", which they do not on most days",
+    "new": ", which they did not on days like this",
     "no reference": "",
 }
 NOW_DOING: Mapping[str, str] = {
@@ -72,7 +72,8 @@ def holdups_sentence(
     if not trees:
         return f"No session of {scope}{what} was seen waiting for another one in this window."
     first = trees[0]
-    whose = f"session {first.session} of {first.service or first.user or 'nobody known'} on {first.server}"
+    who = first.service or first.user
+    whose = f"session {first.session}{f' of {who}' if who else ''} on {first.server}"
     often = f"{counted(found, 'holdup')}{what}; the longest took" if found > 1 else "One holdup took"
     return (
         f"Sessions of {scope} waited {duration(waited_s)} for each other{SAID.get(difference, f', {difference}')}. {often} {share(first.share)} of it: "

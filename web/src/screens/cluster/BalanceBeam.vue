@@ -13,7 +13,7 @@ const WIDTH = 120
       <line class="even" :x1="(even / Math.max(2 * even, part)) * WIDTH" :x2="(even / Math.max(2 * even, part)) * WIDTH" y1="0" y2="10" />
     </svg>
   </template>
-  <span v-else class="faded">not known</span>
+  <span v-else class="faded">{{ even === null ? 'the only one of its role' : 'not known' }}</span>
 </template>
 
 <style scoped>

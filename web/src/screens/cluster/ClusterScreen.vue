@@ -54,7 +54,7 @@ const strips = computed(() => ({ name: 'strips', query: { ...w.kept.value, band:
             <td class="label">{{ figure.title }}</td>
             <td v-for="member in data.members" :key="member.server">
               <FigureText :value="of(member, figure.name).value" :unit="figure.unit" missing="not known" />
-              <span :class="of(member, figure.name).word === 'usual' ? 'faded' : 'strong'">{{ ['usual', 'no range'].includes(of(member, figure.name).word) ? '' : of(member, figure.name).word }}</span>
+              <span class="strong ms-2">{{ ['usual', 'no range'].includes(of(member, figure.name).word) ? '' : of(member, figure.name).word }}</span>
               <GaugeScale
                 :name="`${figure.title} of ${member.server}`"
                 :value="of(member, figure.name).value"

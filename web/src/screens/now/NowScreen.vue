@@ -39,7 +39,7 @@ const COLUMNS: Column<Row>[] = [
   { key: 'who', title: 'service', width: '130px' },
   { key: 'state', title: 'does', width: '176px' },
   { key: 'age', title: '1 ms, 1 s, 1 min, 1 h, 1 day', width: '210px' },
-  { key: 'call', title: 'for', unit: 's', width: '98px' },
+  { key: 'call', title: 'for', unit: 's', width: '112px' },
   { key: 'text', title: 'statement', wide: true },
   { key: 'plan', title: 'plan', width: '56px' },
 ]
