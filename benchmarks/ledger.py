@@ -10,7 +10,7 @@ import polars as pl
 
 from benchmarks.samples import made
 from benchmarks.timing import side_by_side
-from hardy_gauge.core.activity.ledger import entries, filtered
+from hardy_gauge.core.activity.ledger import entries
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster, Server
@@ -55,7 +55,7 @@ def measure() -> dict[str, float]:
                 segments._decoded.__init__(keep)
             with store.read() as session:
                 found = segments.read(session, range(1, SERVERS + 1), "sample", 0, 2**62, [*BY, "user"])
-            return filtered(found, {"user": ["desk_app"]})
+            return found.lazy().filter(pl.col("user") == "desk_app").collect(engine="streaming")
 
         def sums(keep: int = 1) -> list[tuple[object, ...]]:
             counted = read(keep).lazy().group_by(BY).agg(pl.len()).collect(engine="streaming")

@@ -25,7 +25,7 @@ from practice_fleet.spread_of_times import squares_s2
 
 ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
-    "messages", "storage", "history", "play", "change", "call_begin", "objects", "page_trace",
+    "messages", "storage", "history", "play", "change", "call_begin", "objects", "page_trace", "end_session",
 ]  # fmt: skip
 SEQUENCE = "sequence_used."
 MOST_MESSAGES = 50_000

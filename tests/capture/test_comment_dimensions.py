@@ -10,7 +10,7 @@ import pytest
 from hardy_gauge.capture.collector import Collector, clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger import LedgerQuestion, ledger
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.database import Store
 from tests.capture.test_postgresql import collector as collector
@@ -44,5 +44,7 @@ def test_dimensions_from_comments(store: Store, collector: Collector, watched: t
     assert sorted(slow["route"]) == ["/holds", "/loans"] and set(slow["service"]) == {"loans-api"}
     reader = Reader(store, lambda: now + 62 * SECOND_US)
     focus = Span(now - SECOND_US, now + 30 * SECOND_US)
-    found = ledger(reader, Window(focus), "fleet", "route", "service", {"service": ["loans-api"]})
+    found = ledger(
+        reader, Window(focus), "fleet", LedgerQuestion("route", "service", filters={"service": ["loans-api"]})
+    )
     assert {entry.key for entry in found.entries} == {"/loans", "/holds"}

@@ -3,7 +3,7 @@
 import polars as pl
 import pytest
 
-from hardy_gauge.core.activity.ledger import entries, filtered, over_time
+from hardy_gauge.core.activity.ledger import counted_entries, entries, over_time
 from hardy_gauge.core.activity.wait_families import WaitMap
 
 SECOND = 1_000_000
@@ -33,9 +33,18 @@ def test_two_dimensions_add_up_to_one() -> None:
 
 
 def test_filter_and_steps() -> None:
-    kept = filtered(SAMPLES, {"service": ["desk"]})
+    kept = SAMPLES.filter(pl.col("service") == "desk")
     steps = over_time(kept, "wait_family", 0, 4 * SECOND, 2 * SECOND)
     assert steps.rows() == [(0, "data read", 1.0), (2 * SECOND, "processor", 0.5)]
+
+
+def test_what_is_counted_has_no_margin_and_each_server_its_own_time() -> None:
+    rows = pl.DataFrame({"server_id": [1, 1, 2], "statement": ["a", "b", "a"], "weight": [30.0, 10.0, 20.0]})
+    found = counted_entries(rows, ["statement"], {1: 10.0, 2: 5.0}).to_dicts()
+    assert [(r["statement"], r["active_sessions"], r["low"], r["high"], r["share"]) for r in found] == [
+        ("a", 7.0, 7.0, 7.0, 0.875),
+        ("b", 1.0, 1.0, 1.0, 0.125),
+    ]
 
 
 def test_nothing_sampled() -> None:

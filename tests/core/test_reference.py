@@ -9,6 +9,7 @@ from hardy_gauge.core.reference.shift import current_shift
 from hardy_gauge.core.reference.usual_range import (
     MONDAY_US,
     QUARTER_US,
+    mean_bounds,
     ready_us,
     troubled_spans,
     usual_range,
@@ -130,6 +131,17 @@ def test_what_comes_every_week_is_no_trouble() -> None:
         for week in weeks:
             values[week * 10080 + 6 * 1440 + 60 : week * 10080 + 6 * 1440 + 180] *= 4
         assert troubled_spans(TIMES, values, 0.05) == [], weeks
+
+
+def test_means_over_a_span_are_those_of_its_moments() -> None:
+    known, half = usual_range(TIMES, weekly(3)), usual_range(TIMES, weekly(4))
+    half.low[20:24] = np.nan
+    nothing = usual_range(TIMES[:5], weekly(1)[:5])
+    at = TIMES[0] + np.linspace(4 * HOUR_US, 6 * HOUR_US, 48).astype(np.int64)
+    found = mean_bounds([known, half, nothing], at)
+    for row, usual in zip(found[:2], (known, half), strict=True):
+        assert row == pytest.approx([np.nanmean(bound) for bound in usual.at(at)], rel=1e-12)
+    assert np.isnan(found[2]).all() and mean_bounds([], at).shape == (0, 3)
 
 
 def test_a_usual_range_stands_from_the_next_day_of_its_kind() -> None:

@@ -8,7 +8,7 @@ import pytest
 from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.coverage import covered
-from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger import LedgerQuestion, ledger
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.store.database import Store
@@ -58,7 +58,7 @@ def test_what_was_never_sampled_is_not_known(built: Built) -> None:
     """A server from files has statements and no samples: no session is not the same as no look."""
     server, statement = built.server("a", abilities=[]), built.statement("SELECT 1")
     built.calls(server, statement, HOUR.since_us, NOW, 10.0, 0.01)
-    found = ledger(built.reader, Window(HOUR), "a", "wait_family", "statement", {})
+    found = ledger(built.reader, Window(HOUR), "a", LedgerQuestion())
     assert found.seconds == 0 and "is not known" in found.sentence
     listed = statement_rows(built.reader, Window(HOUR), "a")
     assert "sessions were not looked at" in listed.blind and listed.rows[0].calls_per_s == pytest.approx(10.0)
@@ -75,7 +75,7 @@ def test_servers_recorded_for_different_times_count_by_their_own(built: Built) -
         built.sessions(server, span, 2, statement)
     (row,) = statement_rows(built.reader, Window(HOUR), "quay").rows
     assert row.calls_per_s == pytest.approx(20.0)
-    found = ledger(built.reader, Window(HOUR), "quay", "wait_family", "server", {})
+    found = ledger(built.reader, Window(HOUR), "quay", LedgerQuestion(against="server"))
     assert found.active_sessions == pytest.approx(4.0, rel=0.01)
     assert found.entries[0].low <= 4.0 <= found.entries[0].high
 

@@ -8,7 +8,7 @@ import pytest
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
 from hardy_gauge.core.time.window import Reference, Window
 from hardy_gauge.queries.gauges import gauge
-from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger import LedgerQuestion, ledger
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.tape import tape, usual_of_sum
@@ -48,7 +48,7 @@ def test_a_bad_day_does_not_move_the_reference(built: Built) -> None:
     assert listed.reference_note == (
         "Compared with a typical day: the median of 3 earlier Tuesdays; 1 with known trouble left out."
     )
-    found = ledger(built.reader, window, "archive-a", "wait_family", "statement", {})
+    found = ledger(built.reader, window, "archive-a", LedgerQuestion())
     assert found.reference is not None and found.reference.value == pytest.approx(1.0, rel=0.01)
     assert found.entries[0].difference == "as usual" and found.mosaic.columns[0].cells[0].reference == pytest.approx(
         1.0, rel=0.01

@@ -126,6 +126,7 @@ def test_an_engineer_of_a_part_changes_that_part(desk: Desk) -> None:
         writer.post("/api/connections/labels", json={"servers": [desk.mine, other], "add": ["mine"]}),
         writer.post("/api/connections/retire", json={"servers": [other], "retired": True}),
         writer.post(f"/api/servers/{other}/explain", json={"text": "SELECT 1"}),
+        writer.post(f"/api/servers/{other}/sessions/7/end", json={"user": "clerk", "reason": "holds the desk up"}),
     ):
         assert answer.status_code in (403, 422), answer.text
     with desk.house.store.read() as session:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+import time
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 
 from fastapi import FastAPI, HTTPException, Request, Response
@@ -134,5 +135,11 @@ def create_agent(servers: Mapping[str, Beside], token: str) -> FastAPI:
     @app.post("/servers/{name}/explain")
     def explain(name: str, request: p.ExplainRequest) -> p.Explained:
         return of(name).probe.explain(request)
+
+    @app.post("/servers/{name}/sessions/{session}/end")
+    def end_session(name: str, session: int, user: str = "") -> p.Done:
+        if not of(name).probe.end_session(session, user):
+            raise p.Refused(f"there is no session {session} of '{user}' any more", "session")
+        return p.Done(at_us=time.time_ns() // 1000, detail=f"session {session} was ended")
 
     return app

@@ -25,6 +25,7 @@ from hardy_gauge.api import (
     handbook,
     health,
     imports,
+    ledger,
     log,
     myself,
     otlp,
@@ -34,6 +35,7 @@ from hardy_gauge.api import (
     provider,
     recurrences,
     reports,
+    sessions,
     sheets,
     sign_in,
     snapshots,
@@ -70,7 +72,7 @@ from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, sign_in, provider, myself, people, fleet, sheets, plans, trials, workloads, reports, connections, accounts, capture_rules,
+    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, trials, workloads, reports, connections, accounts, capture_rules,
     bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, recurrences, handbook,
 )  # fmt: skip
 

@@ -43,6 +43,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
     ),
     ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures|/host)?"),
     ("POST", r"/api/servers/[^/]+/explain"),
+    ("POST", r"/api/servers/[^/]+/sessions/[^/]+/end"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),
     ("*", r"/api/changes(/[^/]+)?"),
     ("PUT", r"/api/recurrences/[^/]+/[^/]+"),

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Query
 
 from hardy_gauge.api.current import CurrentLooks, CurrentReader, CurrentWindow
 from hardy_gauge.core.activity.holdup_sheet import Holdups
-from hardy_gauge.core.activity.ledger import Dimension
-from hardy_gauge.core.activity.ledger_sheet import Ledger
 from hardy_gauge.core.activity.now import Now
 from hardy_gauge.core.cluster.sheet import ClusterSheet
 from hardy_gauge.core.compare.sheet import Comparison
@@ -22,8 +20,6 @@ from hardy_gauge.queries.compare_sides import Of
 from hardy_gauge.queries.focus import Focus, focus_of
 from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
 from hardy_gauge.queries.host_sheet import host_sheet
-from hardy_gauge.queries.ledger import FILTER, check_filters
-from hardy_gauge.queries.ledger import ledger as ledger_of
 from hardy_gauge.queries.now import now_of
 from hardy_gauge.queries.objects import ServerObjects, objects_of
 from hardy_gauge.queries.scope import server_named
@@ -36,24 +32,6 @@ from hardy_gauge.queries.tape import Tape
 from hardy_gauge.queries.tape import tape as tape_of
 
 router = APIRouter()
-
-
-def filters_of(
-    statement: Annotated[list[str] | None, Query(alias="filter.statement")] = None,
-    wait_family: Annotated[list[str] | None, Query(alias="filter.wait_family")] = None,
-    wait_event: Annotated[list[str] | None, Query(alias="filter.wait_event")] = None,
-    user: Annotated[list[str] | None, Query(alias="filter.user")] = None,
-    service: Annotated[list[str] | None, Query(alias="filter.service")] = None,
-    route: Annotated[list[str] | None, Query(alias="filter.route")] = None,
-    database: Annotated[list[str] | None, Query(alias="filter.database")] = None,
-    server: Annotated[list[str] | None, Query(alias="filter.server")] = None,
-) -> dict[Dimension, list[str]]:
-    """What is left: entries with one of the values, of every dimension that is given."""
-    given: dict[Dimension, list[str] | None] = {
-        "statement": statement, "wait_family": wait_family, "wait_event": wait_event, "user": user, "service": service,
-        "route": route, "database": database, "server": server,
-    }  # fmt: skip
-    return {name: values for name, values in given.items() if values}
 
 
 Narrowed = tuple[str, str, str]
@@ -115,20 +93,6 @@ def host(server: str, reader: CurrentReader, window: CurrentWindow) -> HostSheet
 def cluster_of(cluster: str, reader: CurrentReader, window: CurrentWindow) -> ClusterSheet:
     """One cluster: members beside each other, agreement, balance, partitions on the move, replication, and what happened."""
     return cluster_sheet(reader, window, cluster)
-
-
-@router.get("/ledger", tags=["ledger"])
-def ledger(
-    request: Request,
-    reader: CurrentReader,
-    window: CurrentWindow,
-    filters: Annotated[dict[Dimension, list[str]], Depends(filters_of)],
-    scope: str = "fleet",
-    by: Annotated[Dimension, Query(description="dimension of the entries")] = "wait_family",
-    against: Annotated[Dimension, Query(description="second dimension, of the mosaic")] = "statement",
-) -> Ledger:
-    check_filters(name for name in request.query_params if name.startswith(FILTER))
-    return ledger_of(reader, window, scope, by, against, filters)
 
 
 @router.get("/now", tags=["now"])

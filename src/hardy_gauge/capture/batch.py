@@ -129,7 +129,7 @@ class CaptureBatch:
             {"at_us": at, "weight": every_s * one_in, "one_in": one_in, "session": s.session,
              "statement_key": key_of(s), "user": s.user, "wait_event": s.wait_event if self.rule.waits else "not recorded",
              "service": s.service, "database": s.database, "began_us": _begin(at, s), "blockers": s.waits_for() or None, "route": s.route or None,
-             "transaction_began_us": _old(at, s.transaction_began_us)}
+             "transaction_began_us": _old(at, s.transaction_began_us), "object": s.object or None, "client": s.client or None}
             for at, every_s, one_in, s in self.samples
         ]  # fmt: skip
         frame = registry.with_statements(_reported(rows), named=False)

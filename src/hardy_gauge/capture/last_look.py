@@ -20,8 +20,9 @@ def look_of(
         waits_for = one.waits_for()
         rows.append(
             SessionNow(
-                one.session, state_of(family, waits_for), one.user, one.service, one.database, "", one.route, _statement(one, registry),
+                one.session, state_of(family, waits_for), one.user, one.service, one.database, one.client, one.route, _statement(one, registry),
                 one.wait_event, family, waits_for, _age(at_us, one.began_us), _age(at_us, one.transaction_began_us),
+                one.object, one.stage, one.done,
             )
         )  # fmt: skip
     for holder in holders:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from typing import Any, TypeVar
-from urllib.parse import urlsplit
+from urllib.parse import quote, urlsplit
 
 import polars as pl
 from pydantic import BaseModel, ValidationError
@@ -24,7 +24,7 @@ WHAT: dict[p.Ability, str] = {
     "objects": "reads, writes and sizes of tables and indexes, and sequences",
     "explain": "plans of texts", "plans": "plans that were in use", "messages": "log messages",
     "history": "what was recorded before capture began",
-    "page_trace": "pages asked for one after the other",
+    "page_trace": "pages asked for one after the other", "end_session": "ending a session on demand",
 }  # fmt: skip
 MOST_BYTES = 16 * 2**20
 MOST_OF = {"identity": 2**16, "host": 2**18, "counters": 2**20, "readiness": 2**20, "settings": 2**22, "members": 2**20}
@@ -112,6 +112,10 @@ class HttpProbe:
             identity = self.identity()
             reports = [p.Report(ability=a, reported=a in identity.abilities, what=WHAT[a]) for a in WHAT]
             return p.Readiness(at_us=identity.clock_us, reports=reports)
+
+    def end_session(self, session: int, user: str) -> bool:
+        self._send("POST", f"sessions/{session}/end?user={quote(user, safe='')}")
+        return True
 
     def plan(self, plan_key: str) -> p.Explained:
         return self._get(f"plans/{plan_key}", p.Explained)

@@ -73,6 +73,9 @@ class SqliteProbe:
             ],
         )
 
+    def end_session(self, session: int, user: str) -> bool:
+        raise p.Unsupported("a file knows no sessions")
+
     def close(self) -> None:
         return
 

@@ -42,6 +42,8 @@ def covered(reader: Reader, servers: Sequence[Server], span: Span, source: Sourc
 def _by_server(frame: pl.DataFrame) -> dict[int, float]:
     if frame.is_empty() or SPAN not in frame.columns:
         return {}
+    if frame["server_id"][0] == frame["server_id"][-1]:  # it comes by server
+        return {int(frame["server_id"][0]): covered_s(frame)}
     return {int(key[0]): covered_s(part) for key, part in frame.partition_by("server_id", as_dict=True).items()}
 
 

@@ -25,18 +25,30 @@ from hardy_gauge.queries.log_messages import errors_by_statement
 from hardy_gauge.queries.objects import BACK_US, counted_s
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
+from hardy_gauge.queries.scope import beside
 from hardy_gauge.queries.statements import TypicalStatements, read_intervals, texts_of, typical_statements
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Plan as StoredPlan
 from hardy_gauge.store.models import Server, Snapshot, Statement
 
 LONG_US, ABOUT_US = HOUR_US, 10 * MINUTE_US
+# evidence of so short a time asks for the same rows again and again
+HELD_US = 2 * HOUR_US
+HELD: tuple[segments.Kind, ...] = ("metric", "statement", "sample", "holder", "message", "table", "index", "execution")
 NO_SCHEMA = "the server reports no schema"
 
 
 def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
-    """All that is known of a server over the focus, and of its statements in the reference."""
-    texts, focus = texts_of(reader), window.focus
+    """All that is known of a server over the focus, and of its statements in the reference, at one moment of the store."""
+    focus = window.focus
+    with reader.store.moment() as session:
+        if focus.until_us - focus.since_us <= HELD_US:
+            segments.hold(session, server.id, focus.since_us - HOUR_US, focus.until_us, HELD)
+        return _evidence(reader, server, window)
+
+
+def _evidence(reader: Reader, server: Server, window: Window) -> Evidence:
+    texts, focus, others = texts_of(reader), window.focus, beside(reader, server)
     tables, sequences = sources.tables_and_sequences(reader, server, focus)
     compared = _typical(reader, server, window)
     statements = _statements(reader, server, window, texts, compared)
@@ -46,13 +58,13 @@ def evidence_of(reader: Reader, server: Server, window: Window) -> Evidence:
         statements=statements, samples=_samples(reader, server, window.focus, texts),
         schema=schema_of(reader, server, window.focus),
         figures=sources.figures(reader, server, focus), waiting=sources.waiting(reader, server, focus),
-        messages=sources.messages(reader, server, focus), settings=sources.settings(reader, server), tables=tables,
+        messages=sources.messages(reader, server, focus), settings=sources.settings(reader, server, others), tables=tables,
         sequences=sequences, volumes=sources.volumes(reader, server, focus.until_us), host=sources.host(server),
-        changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, focus),
+        changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, others, focus),
         executions=executions(reader, server, focus, texts, statements), clock_skew_s=sources.clock_skew(server, focus),
         oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
-        no_answer=sources.no_answer(server, focus), silent_beside=sources.silent_beside(reader, server, focus),
-        beside=sources.changes_beside(reader, server, focus), gone=_gone(compared, texts, statements),
+        no_answer=sources.no_answer(server, focus), silent_beside=sources.silent_beside(others, focus),
+        beside=sources.changes_beside(reader, others, focus), gone=_gone(compared, texts, statements),
     )  # fmt: skip
 
 

@@ -21,7 +21,6 @@ from hardy_gauge.queries.objects import IndexOut, TableOut, objects_of
 from hardy_gauge.queries.oldest_transaction import oldest_transaction
 from hardy_gauge.queries.plan_changes import plan_changes
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.server_figures import figures_of
 from hardy_gauge.queries.volumes import volumes_of
 from hardy_gauge.store import segments
@@ -107,18 +106,9 @@ def messages(reader: Reader, server: Server, focus: Span) -> Sequence[e.Message]
     ]
 
 
-def peers_of(reader: Reader, server: Server) -> list[Server]:
-    """The other servers of its cluster with the same role."""
-    return [
-        one
-        for one in servers_in(reader, "fleet")
-        if one.cluster_id == server.cluster_id and one.id != server.id and one.role == server.role
-    ]
-
-
-def peers(reader: Reader, server: Server, focus: Span) -> Mapping[str, float] | Unknown:
-    """Calls a second of each peer over the focus."""
-    others = peers_of(reader, server)
+def peers(reader: Reader, server: Server, others: Sequence[Server], focus: Span) -> Mapping[str, float] | Unknown:
+    """Calls a second of each peer over the focus: of the ``others`` of its cluster, those with the same role."""
+    others = [one for one in others if one.role == server.role]
     if not others:
         return Unknown("it has no peers")
     passed = covered(reader, others, focus, "counters")
@@ -129,9 +119,9 @@ def peers(reader: Reader, server: Server, focus: Span) -> Mapping[str, float] | 
     return {one.name: sums.get(one.id, 0.0) / passed[one.id] for one in others if passed.get(one.id)}
 
 
-def settings(reader: Reader, server: Server) -> Mapping[str, e.SettingFact] | Unknown:
-    """Settings that concern the work, with the peers of the same role where they differ."""
-    peers = peers_of(reader, server)
+def settings(reader: Reader, server: Server, others: Sequence[Server]) -> Mapping[str, e.SettingFact] | Unknown:
+    """Settings that concern the work, with those of the ``others`` of its cluster with the same role where they differ."""
+    peers = [one for one in others if one.role == server.role]
     with reader.store.read() as session:
         rows = session.scalars(
             select(Snapshot).where(
@@ -229,12 +219,10 @@ def changes(reader: Reader, server: Server, focus: Span) -> Sequence[e.ChangeFac
     return _changes(reader, Change.server_id == server.id, focus)
 
 
-def changes_beside(reader: Reader, server: Server, focus: Span) -> Sequence[e.ChangeFact]:
+def changes_beside(reader: Reader, others: Sequence[Server], focus: Span) -> Sequence[e.ChangeFact]:
     """Starts, stops and versions of the other servers of its cluster, over the same time."""
-    others = [
-        one.id for one in servers_in(reader, "fleet") if one.cluster_id == server.cluster_id and one.id != server.id
-    ]
-    return _changes(reader, Change.server_id.in_(others) & (Change.kind == "software"), focus) if others else []
+    theirs = Change.server_id.in_([one.id for one in others]) & (Change.kind == "software")
+    return _changes(reader, theirs, focus) if others else []
 
 
 def _changes(reader: Reader, whose: ColumnElement[bool], focus: Span) -> Sequence[e.ChangeFact]:
@@ -261,10 +249,9 @@ def clock_skew(server: Server, focus: Span) -> float | Unknown:
     return float(server.capture.clock_skew_s)
 
 
-def silent_beside(reader: Reader, server: Server, focus: Span) -> list[str]:
+def silent_beside(others: Sequence[Server], focus: Span) -> list[str]:
     """Names of the other servers of its cluster that do not answer."""
-    beside = (one for one in servers_in(reader, "fleet") if one.cluster_id == server.cluster_id and one.id != server.id)
-    return [one.name for one in beside if no_answer(one, focus) is not None]
+    return [one.name for one in others if no_answer(one, focus) is not None]
 
 
 def plan_turns(reader: Reader, server: Server, focus: Span) -> Sequence[e.PlanTurn] | Unknown:

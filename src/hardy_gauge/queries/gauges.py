@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 import polars as pl
@@ -10,7 +11,7 @@ import polars as pl
 from hardy_gauge.core.figures.catalogue import FIGURES, Figure
 from hardy_gauge.core.figures.gauge import Gauge, NamedGauge
 from hardy_gauge.core.figures.minutes import over_span
-from hardy_gauge.core.reference.usual_range import UsualRange, word
+from hardy_gauge.core.reference.usual_range import UsualRange, mean_bounds, word
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader
 
@@ -28,12 +29,20 @@ def gauge(reader: Reader, server_id: int, name: str, span: Span) -> Gauge:
 
 def gauge_of(rows: pl.DataFrame, figure: Figure, usual: UsualRange, span: Span) -> Gauge:
     """The same of any figure, from the server's rows in the span, with the usual range that is given."""
-    value = over_span(rows, figure)
+    return gauges_of(rows, [figure], [usual], span)[0]
+
+
+def gauges_of(rows: pl.DataFrame, figures: Sequence[Figure], usual: Sequence[UsualRange], span: Span) -> list[Gauge]:
+    """The same of many figures at once, each with its usual range."""
     moments = np.linspace(span.since_us, span.until_us, USUAL_POINTS).astype(np.int64)
-    low, centre, high = (float(np.nanmean(a)) if np.isfinite(a).any() else math.nan for a in usual.at(moments))
-    said = "not recorded" if value is None else word(value, low, high)
-    known = [bound if math.isfinite(bound) else None for bound in (low, centre, high)]
-    return Gauge(value, known[0], known[1], known[2], said)
+    found = []
+    for figure, bounds in zip(figures, mean_bounds(usual, moments), strict=True):
+        value = over_span(rows, figure)
+        low, centre, high = (float(bound) for bound in bounds)
+        said = "not recorded" if value is None else word(value, low, high)
+        known = [bound if math.isfinite(bound) else None for bound in (low, centre, high)]
+        found.append(Gauge(value, known[0], known[1], known[2], said))
+    return found
 
 
 def recent_gauge(reader: Reader, server_id: int, name: str, until_us: int) -> Gauge:

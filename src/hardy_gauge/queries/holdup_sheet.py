@@ -145,7 +145,9 @@ class _Texts:
         return self._rows.get(-1 if statement is None else statement, ("", ""))
 
     def object_of(self, tree: WaitingTree) -> str:
-        """The table that those write who waited longest for the tree's root."""
+        """What the tree's sessions waited for as the engine says; else the table that those write who waited longest."""
+        if tree.object:
+            return tree.object
         for statement, _, _ in tree.lost_on:
             table = written_table(self.of(statement)[1])
             if table:

@@ -13,7 +13,7 @@ from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.evidence_sources import settings
 from hardy_gauge.queries.findings import TROUBLE
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.queries.scope import server_named
+from hardy_gauge.queries.scope import beside, server_named
 from hardy_gauge.queries.volumes import volumes_of
 from hardy_gauge.store.models import Server
 
@@ -90,7 +90,7 @@ def _limits(server: Server, volume: str) -> tuple[float | None, float | None]:
 
 def _sizes(reader: Reader, server: Server) -> tuple[float | None, float | None]:
     """Bytes of the buffer cache, and of the buffers that each session holds, as they are set."""
-    known = settings(reader, server)
+    known = settings(reader, server, beside(reader, server))
     facts = [] if isinstance(known, Unknown) else list(known.values())
     cache, each = (
         bytes_of(next((one for one in facts if one.neutral == name), None))

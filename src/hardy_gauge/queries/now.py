@@ -33,7 +33,8 @@ def now_of(reader: Reader, look_of: LookOf, scope: str, details: bool) -> Now:
         rows = [] if look is None else _rows(reader, servers[0], look)
         left_out = 0 if look is None else len(look.sessions) - len(rows)
     counts.sort(key=_busiest)
-    return Now(now_sentence(scope, counts), reader.clock(), LONG_S, counts, rows, left_out)
+    may_end = len(servers) == 1 and "end_session" in servers[0].abilities and looks[servers[0].id] is not None
+    return Now(now_sentence(scope, counts), reader.clock(), LONG_S, counts, rows, left_out, may_end)
 
 
 def _busiest(one: ServerNow) -> tuple[int, int, str]:
@@ -73,7 +74,7 @@ def _rows(reader: Reader, server: Server, look: Look) -> list[SessionRow]:
             SessionRow(
                 one.session, depth, one.state, session_words(one), one.user, one.service, one.database, one.client, one.route,
                 text.fingerprint if text else "", text.text if text else "", plans.get(one.statement or -1, ""), one.wait_event,
-                one.wait_family, one.blockers, one.call_s, one.transaction_s,
+                one.wait_family, one.blockers, one.call_s, one.transaction_s, one.object, one.stage, one.done,
             )
         )  # fmt: skip
     return rows

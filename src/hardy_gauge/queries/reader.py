@@ -80,7 +80,7 @@ class Reader:
                 return ahead.cut(wanted[0], span, columns)
         with self.store.read() as session:
             frame = segments.read(session, wanted, "metric", span.since_us, span.until_us, columns)
-        return frame if frame.is_empty() else frame.sort("at_us")
+        return frame if frame.is_empty() or frame["at_us"].is_sorted() else frame.sort("at_us")
 
     @contextmanager
     def read_ahead(self, server_ids: Sequence[int], span: Span, columns: Iterable[str]) -> Iterator[None]:

@@ -10,7 +10,7 @@ from hardy_gauge import __version__
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.improvement import improvement_of
-from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger import LedgerQuestion, ledger
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.server_sheet import server_sheet
 from hardy_gauge.reports.render import render
@@ -49,7 +49,7 @@ def report_of(reader: Reader, report_id: int) -> Report:
 def server_report(reader: Reader, window: Window, server: str) -> ReportLine:
     """Make and store a report of a server over the focus."""
     sheet = server_sheet(reader, window, server)
-    entries = ledger(reader, window, server, "wait_family", "statement", {})
+    entries = ledger(reader, window, server, LedgerQuestion())
     with reader.store.read() as session:
         ended = session.scalars(select(Trial).where(Trial.state == "finished").order_by(Trial.id))
         trials = [trial for trial in ended if trial.result]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import joinedload
 
 from hardy_gauge.queries.reader import Reader
@@ -20,9 +20,13 @@ def servers_in(reader: Reader, scope: str) -> list[Server]:
     return _read(reader, scope)
 
 
+def _whole() -> Select[Server]:
+    return select(Server).options(joinedload(Server.cluster), joinedload(Server.capture)).order_by(Server.name)
+
+
 def _read(reader: Reader, scope: str) -> list[Server]:
     with reader.store.read() as session:
-        query = select(Server).options(joinedload(Server.cluster), joinedload(Server.capture)).order_by(Server.name)
+        query = _whole()
         if scope == FLEET:
             return list(session.scalars(query.where(Server.retired_us.is_(None))))
         cluster = session.scalar(select(Cluster).where(Cluster.name == scope))
@@ -30,6 +34,14 @@ def _read(reader: Reader, scope: str) -> list[Server]:
             return list(session.scalars(query.where(Server.cluster_id == cluster.id, Server.retired_us.is_(None))))
         find_server(session, scope)
         return list(session.scalars(query.where(Server.name == scope)))
+
+
+def beside(reader: Reader, server: Server) -> list[Server]:
+    """The other servers of its cluster, without those that are retired."""
+    with reader.store.read() as session:
+        mine = Server.cluster_id == server.cluster_id
+        rows = session.scalars(_whole().where(mine, Server.id != server.id, Server.retired_us.is_(None)))
+        return list(rows)
 
 
 def server_named(reader: Reader, name: str) -> Server:

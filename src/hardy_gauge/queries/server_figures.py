@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 import polars as pl
 
 from hardy_gauge.core.figures.catalogue import FIGURES, SPAN, Figure, is_level, recorded_figure, volume_latencies
@@ -12,7 +13,7 @@ from hardy_gauge.core.narrative.server import figures_sentence
 from hardy_gauge.core.reference.usual_range import UNUSUAL
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.coverage import is_young
-from hardy_gauge.queries.gauges import gauge_of
+from hardy_gauge.queries.gauges import gauges_of
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Server
 
@@ -43,11 +44,10 @@ def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
     figures = recorded_figures(owner, frame)
     usual = reader.usual_of(owner.id, figures)
     found = []
-    for figure in figures:
-        gauge = gauge_of(frame, figure, usual[figure.name], span)
+    gauges = gauges_of(frame, figures, [usual[figure.name] for figure in figures], span)
+    for figure, gauge in zip(figures, gauges, strict=True):
         if gauge.value is not None:
-            values = frame[figure.above].drop_nulls()
-            last = float(values[-1]) if figure.kind == "level" and len(values) else None
+            last = _last(frame[figure.above]) if figure.kind == "level" else None
             found.append(
                 RecordedFigure(
                     gauge.value, gauge.low, gauge.centre, gauge.high, gauge.word, figure.name, figure.title, figure.unit,
@@ -67,6 +67,12 @@ def figures_of(reader: Reader, owner: Server, span: Span) -> ServerFigures:
         ),
         found,
     )
+
+
+def _last(values: pl.Series) -> float | None:
+    known = values.to_numpy().astype(float)  # null is NaN here
+    known = known[np.isfinite(known)]
+    return float(known[-1]) if len(known) else None
 
 
 def recorded_figures(owner: Server, frame: pl.DataFrame) -> list[Figure]:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import sqlite3
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
+from contextvars import ContextVar
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -13,6 +15,7 @@ from typing import Any
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
+from hardy_gauge.context import holding
 from hardy_gauge.store.audit import acts, add_line, close_line, note_changes
 from hardy_gauge.store.data_folder import FOLDER, make_file
 from hardy_gauge.store.migrate import upgrade
@@ -21,6 +24,7 @@ from hardy_gauge.store.write_health import WriteHealth
 
 INCREMENTAL = 2  # of PRAGMA auto_vacuum
 MOST_REWRITTEN = 2**30
+_moment: ContextVar[tuple[object, Session] | None] = ContextVar("the moment at which the store is read", default=None)
 
 
 class Store:
@@ -36,13 +40,25 @@ class Store:
         event.listen(self.engine, "begin", _on_begin)
         upgrade(self.engine, path)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        # one at a time in this process: a checkpoint never meets another writer, and nobody polls the file for its turn
+        self.writing = threading.RLock()
         event.listen(self._sessions, "before_flush", note_changes)
         event.listen(self._sessions, "do_orm_execute", leave_out)
 
     @contextmanager
     def read(self) -> Iterator[Session]:
         """A session that reads; it sees the store at one moment."""
+        held = _moment.get()
+        if held is not None and held[0] is self:
+            yield held[1]
+            return
         with self._sessions() as session:
+            yield session
+
+    @contextmanager
+    def moment(self) -> Iterator[Session]:
+        """Within it, every ``read`` of this context is of one session, so that all that is read is of one moment."""
+        with self.read() as session, holding(_moment, (self, session)):
             yield session
 
     def note(self, action: str, **detail: Any) -> None:
@@ -50,7 +66,7 @@ class Store:
         found = acts()
         if found is None:
             return
-        with self._sessions() as session:
+        with self.writing, self._sessions() as session:
             session.connection(execution_options={"writes": True})
             add_line(session, replace(found, action=action), detail)
             session.commit()
@@ -62,7 +78,7 @@ class Store:
         acts, their line in the audit log is of the same transaction.
         """
         began = time.monotonic()
-        with self._sessions() as session:
+        with self.writing, self._sessions() as session:
             try:
                 session.connection(execution_options={"writes": True})
                 yield session

@@ -83,7 +83,7 @@ def vacuum_step(store: Store) -> None:
     """Give the disk back what was freed, a part at a time: nobody waits long for it. Left for the next time where somebody
     else is writing.
     """
-    with suppress(sqlite3.OperationalError), closing(sqlite3.connect(store.path)) as connection:
+    with store.writing, suppress(sqlite3.OperationalError), closing(sqlite3.connect(store.path)) as connection:
         connection.executescript(f"PRAGMA incremental_vacuum({PAGES_AT_ONCE})")  # which takes all of its steps
 
 

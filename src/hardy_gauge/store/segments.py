@@ -15,9 +15,11 @@ from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 from hardy_gauge.store.blocks import MARK, DamagedBlock, decode_block, encode_block, verified_content
+from hardy_gauge.store.held_series import HeldSeries
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
 from hardy_gauge.store.quarantine import quarantine
 
+Part = tuple[int, int]
 Kind = Literal[
     "metric", "statement", "sample", "holder", "execution", "table", "message", "connection", "index", "sequence"
 ]
@@ -39,6 +41,7 @@ DAY_US = 24 * HOUR_US
 MOST_ROWS = 2_000_000
 AT_ONCE = 128
 KEPT_BYTES = 256 * 2**20
+HELD = "held series"  # in a session's info
 
 
 # built once, for it is asked all the time
@@ -130,6 +133,13 @@ def append_block(session: Session, server_id: int, found: Block, import_id: int 
         session.add(ImportSegment(segment_id=row.id, import_id=import_id))
 
 
+def hold(session: Session, server_id: int, since_us: int, until_us: int, kinds: Iterable[Kind] = KINDS) -> None:
+    """Read series of a server whole, and cut from them whatever ``read`` is asked of them inside the span in this session."""
+    held = session.info.setdefault(HELD, HeldSeries())
+    for kind in kinds:
+        held.put(server_id, kind, since_us, until_us, TIME[kind], read(session, [server_id], kind, since_us, until_us))
+
+
 def read(
     session: Session,
     server_ids: Sequence[int],
@@ -142,25 +152,36 @@ def read(
 
     A column that a segment lacks is null there. Without any row an empty frame comes back.
     """
+    if len(server_ids) == 1 and HELD in session.info:
+        held: HeldSeries = session.info[HELD]
+        cut = held.cut(server_ids[0], kind, since_us, until_us, columns)
+        if cut is not None:
+            return cut
     asked = {"servers": list(server_ids), "kind": kind, "since": since_us, "until": until_us}
     found = session.execute(IN_SPAN, asked).all()
     time = TIME[kind]
     wanted = None if columns is None else tuple(dict.fromkeys([time, *columns]))
     store = str(session.get_bind().engine.url)
     frames: dict[int, pl.DataFrame] = {}
-    missing: list[tuple[int, object]] = []
+    missing: list[tuple[int, object, Part | None]] = []
     for segment_id, _, start, end, rows, size in found:
-        key: object = (store, segment_id, start, end, rows, size, wanted)
+        part = _part(start, end, since_us, until_us)
+        key: object = (store, segment_id, start, end, rows, size, wanted, part)
         known = _decoded.get(key)
         if known is None:
-            missing.append((segment_id, key))
+            missing.append((segment_id, key, part))
         else:
             frames[segment_id] = known
     for at in range(0, len(missing), AT_ONCE):
-        part = missing[at : at + AT_ONCE]
-        bodies = _bodies(session, [segment_id for segment_id, _ in part])
-        here = [one for one in part if one[0] in bodies]
-        for (segment_id, key), (frame, size) in zip(here, _decode([bodies[i] for i, _ in here], wanted), strict=True):
+        asked_for = missing[at : at + AT_ONCE]
+        bodies = _bodies(session, [segment_id for segment_id, *_ in asked_for])
+        here = [one for one in asked_for if one[0] in bodies]
+        decoded = _decode([bodies[segment_id] for segment_id, *_ in here], wanted)
+        for (segment_id, key, part), (frame, size) in zip(here, decoded, strict=True):
+            if part is not None:
+                whole = max(len(frame), 1)
+                frame = frame.filter(pl.col(time).is_between(*part, closed="left")).rechunk()
+                size = size * len(frame) // whole
             frames[segment_id] = frame
             _decoded.put(key, frame, size)
     by_server: dict[int, list[pl.DataFrame]] = {}
@@ -178,6 +199,12 @@ def read(
         for server_id, frames in by_server.items()
     ]
     return pl.concat(named, how="diagonal")
+
+
+def _part(start_us: int, end_us: int, since_us: int, until_us: int) -> Part | None:
+    """By whole hours, the part of a long segment that a short span needs; None where it is better kept whole."""
+    low, high = max(start_us, since_us // HOUR_US * HOUR_US), min(end_us, -(-until_us // HOUR_US) * HOUR_US)
+    return (low, high) if (high - low) * 2 < end_us - start_us else None
 
 
 def _bodies(session: Session, ids: Sequence[int]) -> dict[int, tuple[bytes, int]]:

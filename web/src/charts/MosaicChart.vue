@@ -26,7 +26,15 @@ const name = (key: string) => props.labels[key] ?? key
           :title="`${name(cell.row)}, ${name(column.key)}: ${cell.active_sessions.toFixed(3)} active sessions, ${share((cell.active_sessions / column.active_sessions) * column.share)}${cell.reference === null ? '' : `; reference ${cell.reference.toFixed(3)}`}`"
           :aria-label="`${name(cell.row)}, ${name(column.key)}: ${cell.active_sessions.toFixed(3)} active sessions`"
           @click="$emit('pick', cell.row, column.key)"
-        ></button>
+        >
+          <span
+            v-for="part in cell.parts"
+            :key="part.key"
+            class="part"
+            :style="{ flexGrow: (part.active_sessions / cell.active_sessions) * 1000 }"
+            :title="`${name(cell.row)}, ${name(column.key)}, ${name(part.key)}: ${part.active_sessions.toFixed(3)}`"
+          ></span>
+        </button>
       </div>
       <span class="label" :title="name(column.key)">{{ column.share > LABELLED ? name(column.key) : '' }}</span>
       <span class="label figure">{{ column.share > LABELLED ? share(column.share) : '' }}</span>
@@ -57,8 +65,15 @@ const name = (key: string) => props.labels[key] ?? key
 button {
   border: 0;
   padding: 0;
+  display: flex;
   flex-basis: 0;
   min-height: 1px;
+}
+.part {
+  flex-basis: 0;
+}
+.part + .part {
+  border-left: 1px solid var(--paper);
 }
 button:hover {
   outline: 2px solid var(--brass);

@@ -6,21 +6,25 @@ The unit is active sessions: samples รท moments looked at, which is time spent ร
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Literal, get_args
+from typing import Final, Literal, get_args
 
 import polars as pl
 
 from hardy_gauge.core.activity.margins import with_margins
 
-Dimension = Literal["statement", "wait_family", "wait_event", "user", "service", "route", "database", "server"]
+Dimension = Literal[
+    "statement", "kind", "wait_family", "wait_event", "object", "user", "service", "route", "database", "client", "session", "server"
+]  # fmt: skip
 DIMENSIONS: tuple[Dimension, ...] = get_args(Dimension)
+# of what the server counts by statement
+COUNTED_DIMENSIONS: tuple[Dimension, ...] = ("statement", "kind", "user", "service", "database", "server")
+Measure = Literal[
+    "time", "calls", "rows_returned", "rows_examined", "pages_read", "pages_requested", "temporary_pages", "log_bytes"
+]
+TIME: Final = "time"
+UNITS: dict[Measure, str] = {"time": "", "log_bytes": "B/s"}
+COUNTED_UNIT = "/s"
 PERIOD_US = 1_000_000
-
-
-def filtered(samples: pl.DataFrame, filters: Mapping[str, Sequence[str | int]]) -> pl.DataFrame:
-    """Only the samples whose dimensions have one of the values asked for."""
-    wanted = [pl.col(dimension).is_in(list(values)) for dimension, values in filters.items()]
-    return samples.lazy().filter(*wanted).collect(engine="streaming") if wanted else samples
 
 
 def time_spent(samples: pl.DataFrame) -> pl.Expr:
@@ -71,6 +75,14 @@ def entries_of_servers(samples: pl.DataFrame, by: Sequence[str], seconds: Mappin
         )
     )
     return _ranked(rows, by)
+
+
+def counted_entries(rows: pl.DataFrame, by: Sequence[str], seconds: Mapping[int, float]) -> pl.DataFrame:
+    """As ``entries_of_servers``, of what was counted and not sampled: ``weight`` a second, without a margin."""
+    passed = pl.col("server_id").replace_strict(dict(seconds), default=None, return_dtype=pl.Float64)
+    rate = (pl.col("weight") / passed).sum()
+    summed = rows.group_by(list(by)).agg(pl.len().cast(pl.Int64).alias("samples"), rate.alias("n"))
+    return _ranked(summed.with_columns(pl.col("n").alias("low"), pl.col("n").alias("high")), by)
 
 
 def _ranked(rows: pl.DataFrame, by: Sequence[str]) -> pl.DataFrame:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from hardy_gauge.core.activity.ledger import Dimension
+from hardy_gauge.core.activity.ledger import Dimension, Measure
 from hardy_gauge.core.narrative.mosaic import rest_words
 from hardy_gauge.core.reference.typical_day import Typical
 
@@ -14,7 +14,7 @@ MOST_COLUMNS = 8
 
 @dataclass(frozen=True)
 class Entry:
-    """Active sessions with a 95% interval; ``reference`` is None when nothing was recorded there."""
+    """Active sessions with a 95% interval, or what was counted a second, exactly; ``reference`` is None when nothing was recorded there."""
 
     key: str
     label: str
@@ -28,8 +28,16 @@ class Entry:
 
 
 @dataclass(frozen=True)
+class CellPart:
+    """What one entry of the third dimension has of a cell."""
+
+    key: str
+    active_sessions: float
+
+
+@dataclass(frozen=True)
 class Cell:
-    """One entry of the first dimension crossed with one of the second."""
+    """One entry of the first dimension crossed with one of the second; ``parts`` by the third where there is one, the largest first."""
 
     row: str
     column: str
@@ -37,6 +45,7 @@ class Cell:
     low: float
     high: float
     reference: float | None
+    parts: list[CellPart] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -81,7 +90,10 @@ class Stack:
 
 @dataclass(frozen=True)
 class Ledger:
-    """``seconds`` were looked at, on average over the servers."""
+    """``seconds`` were looked at, on average over the servers. ``steps`` are the entries of the third dimension, ``at`` is the one that is
+    shown, empty for all. Of another ``measure`` than time, ``active_sessions`` are sums a second in ``unit``. ``names`` are what the values of
+    filters are called, by dimension and value, such as "statement.9f…".
+    """
 
     sentence: str
     reference_note: str
@@ -91,8 +103,15 @@ class Ledger:
     reference: Typical | None
     by: Dimension
     against: Dimension
+    through: Dimension | None
+    at: str
+    steps: list[Entry]
+    measure: Measure
+    unit: str
     entries: list[Entry]
     mosaic: Mosaic
     labels: dict[str, str]
     stack: Stack
     filters: dict[str, list[str]]
+    without: dict[str, list[str]]
+    names: dict[str, str]

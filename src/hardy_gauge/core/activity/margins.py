@@ -24,6 +24,8 @@ from scipy.special import gammaincinv
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 FEWEST = 10
+MANY = 200_000  # rows
+NULL = -(2**62)
 
 
 def with_margins(samples: pl.DataFrame, keys: Sequence[str], ticks: int, period_us: int) -> pl.DataFrame:
@@ -39,7 +41,8 @@ def with_margins(samples: pl.DataFrame, keys: Sequence[str], ticks: int, period_
     weighted = "weight" in samples.columns
     total_of = pl.col("weight").sum() if weighted else pl.len().cast(pl.Float64)
     counted = samples.lazy().group_by(by).agg(pl.len().cast(pl.Int64).alias("samples"), total_of.alias("n"))
-    accounts = counted.collect(engine="streaming")
+    # the streaming engine is the faster one for many rows, and slow to begin
+    accounts = counted.collect(engine="streaming" if len(samples) > MANY else "in-memory")
     if samples.is_empty():
         return accounts.with_columns(pl.lit(0.0).alias("low"), pl.lit(0.0).alias("high"))
     variance = np.zeros(len(accounts))
@@ -73,15 +76,19 @@ def _codes(samples: pl.DataFrame, accounts: pl.DataFrame, by: list[str]) -> tupl
     radix = np.zeros(len(samples), dtype=np.int64)
     mine = np.zeros(len(accounts), dtype=np.int64)
     for key in by:
-        values = accounts[key].unique(maintain_order=True)
-        table = pl.DataFrame({key: values, "code": np.arange(len(values), dtype=np.int64)})
-        for frame, into in ((samples, radix), (accounts, mine)):
-            found = frame.select(key).join(table, on=key, how="left", nulls_equal=True, maintain_order="left")
-            into *= len(values)
-            into += found["code"].to_numpy()
+        known, found = _numbers(accounts[key]), _numbers(samples[key])
+        values = np.unique(known)
+        radix = radix * len(values) + np.searchsorted(values, found)
+        mine = mine * len(values) + np.searchsorted(values, known)
     dense = np.full(int(max(radix.max(), mine.max())) + 1, 0, dtype=np.int64)
     dense[mine] = np.arange(len(mine))
     return dense[radix], dense[mine]
+
+
+def _numbers(values: pl.Series) -> Ints:
+    """A whole number for each value, the same for it in every series: its own, or that of its text in the pool of categories."""
+    whole = values if values.dtype.is_integer() else values.cast(pl.String).cast(pl.Categorical).to_physical()
+    return whole.cast(pl.Int64).fill_null(NULL).to_numpy()
 
 
 def _products(code: Ints, tick: Ints, count: int) -> tuple[Array, Array]:

@@ -19,7 +19,8 @@ PROCESSOR = "processor"
 @dataclass(frozen=True)
 class SessionNow:
     """A session as it was seen; ages in seconds, None where they are not reported. ``statement`` is the number of what it works on, or
-    ran last.
+    ran last; ``object`` is what it waits for the rows or the lock of; ``stage`` and ``done`` (a share) how far a long call is, where
+    the engine says so.
     """
 
     session: int
@@ -35,6 +36,9 @@ class SessionNow:
     blockers: Sequence[int]
     call_s: float | None
     transaction_s: float | None
+    object: str = ""
+    stage: str = ""
+    done: float | None = None
 
 
 @dataclass(frozen=True)
@@ -145,12 +149,15 @@ class SessionRow:
     blockers: Sequence[int]
     call_s: float | None
     transaction_s: float | None
+    object: str
+    stage: str
+    done: float | None
 
 
 @dataclass(frozen=True)
 class Now:
     """``sessions`` is None where they were not asked for, or the scope has several servers; ``left_out`` are not listed.
-    ``long_s`` is what a call takes at least that counts as long.
+    ``long_s`` is what a call takes at least that counts as long; ``may_end``: whether a session can be ended from here.
     """
 
     sentence: str
@@ -159,6 +166,7 @@ class Now:
     servers: Sequence[ServerNow]
     sessions: Sequence[SessionRow] | None
     left_out: int
+    may_end: bool
 
 
 def counted_now(server: str, look: Look | None, open_: int | None, limit: int | None) -> ServerNow:

@@ -17,7 +17,7 @@ from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, WORKING, waiting_loo
 QUIET_US, QUIET_LOOKS = 5_000_000, 3
 LOOK_US = 1_000_000
 MOST_LANES = 40
-COLUMNS = ("session", "blockers", "statement", "user", "service", "wait_event")
+COLUMNS = ("session", "blockers", "statement", "user", "service", "wait_event", "object")
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,8 @@ class WaitingTree:
     """One session for which others waited. ``waited_s`` is what they waited in all; a session that waits for several roots shares its
     time among them. ``most`` waited at once, up to ``depth`` one behind the other. ``doing`` and ``statement`` (what the root works on, or its
     last one) are of the look at which it cost most; ``idle_s`` and ``transaction_s`` the longest that was seen of an idle one. ``lost_on`` is the time of those who waited by
-    (statement, wait event), the most first; ``users`` and ``services`` are those of all its sessions.
+    (statement, wait event), the most first; ``users`` and ``services`` are those of all its sessions; ``object`` is what they waited for most
+    by the engine's own word, empty where it says nothing.
     """
 
     root: int
@@ -44,6 +45,7 @@ class WaitingTree:
     lost_on: Sequence[tuple[int | None, str, float]]
     users: frozenset[str]
     services: frozenset[str]
+    object: str = ""
 
 
 @dataclass(frozen=True)
@@ -115,9 +117,8 @@ def trees_of(waits: Waits) -> list[WaitingTree]:
     if waits.looks.is_empty():
         return []
     looks = waits.looks
-    runs = waits.samples.select("at_us", "session", "statement", "wait_event", "user", "service").unique(
-        ["at_us", "session"]
-    )
+    kept = ("at_us", "session", "statement", "wait_event", "user", "service", "object")
+    runs = waits.samples.select(c for c in kept if c in waits.samples.columns).unique(["at_us", "session"])
     seen = looks.join(runs, on=["at_us", "session"], how="left")
     rows = waits.roots.group_by("root", "number").agg(
         pl.col("at_us").min().alias("from_us"), pl.col("at_us").max().alias("last_us"),
@@ -135,14 +136,24 @@ def trees_of(waits: Waits) -> list[WaitingTree]:
     on: dict[tuple[int, int], list[tuple[int | None, str, float]]] = {}
     for root, number, statement, event, seconds in lost.iter_rows():
         on.setdefault((root, number), []).append((statement, event or "", seconds))
+    objects = _waited_for(seen)
     return [
         WaitingTree(
             row["root"], row["from_us"], row["last_us"] + waits.every_us.get(row["last_us"], LOOK_US), row["doing"], row["statement"], row["user"] or "", row["service"] or "",
             row["waited_s"], row["most"], row["depth"], row["idle_s"], row["transaction_s"], row["waiters"], on[row["root"], row["number"]],
-            *(frozenset(row[f"{name}s"]) | {row[name] or ""} for name in ("user", "service")),
+            frozenset(row["users"]) | {row["user"] or ""}, frozenset(row["services"]) | {row["service"] or ""},
+            objects.get((row["root"], row["number"]), ""),
         )
         for row in rows.sort("waited_s", "root", "number", descending=[True, False, False]).iter_rows(named=True)
     ]  # fmt: skip
+
+
+def _waited_for(seen: pl.DataFrame) -> dict[tuple[int, int], str]:
+    """By root and number of the tree: the object for which its sessions waited longest, where the engine names any."""
+    if "object" not in seen.columns:
+        return {}
+    each = seen.drop_nulls("object").group_by("root", "number", "object").agg(pl.col("waited_s").sum())
+    return {(root, number): name for root, number, name, _ in each.sort("waited_s", "object").iter_rows()}
 
 
 def _numbered(looks: pl.DataFrame) -> pl.DataFrame:
@@ -168,7 +179,7 @@ def lanes_of(waits: Waits, tree: WaitingTree) -> list[Lane]:
     samples = waits.samples.filter(inside & pl.col("session").is_in(shown)).sort("at_us")
     idle = waits.holders.filter(inside & (pl.col("session") == tree.root)) if len(waits.holders) else waits.holders
     states: dict[int, list[tuple[int, str, int | None, list[int], str, str]]] = {}
-    for row in samples.select("at_us", *COLUMNS).iter_rows(named=True):
+    for row in samples.iter_rows(named=True):
         blockers = sorted(row["blockers"] or [])
         doing = (row["wait_event"] or "") if blockers else WORKING
         states.setdefault(row["session"], []).append(

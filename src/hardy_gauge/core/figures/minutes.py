@@ -22,9 +22,11 @@ def covered_s(frame: pl.DataFrame) -> float:
     """Seconds that the rows cover, each minute once; ``frame`` has at_us and span_s, null where it is not known."""
     if frame.is_empty() or SPAN not in frame.columns:
         return 0.0
-    rows = frame.select("at_us", SPAN).drop_nulls().sort("at_us")
-    spans = rows[SPAN].to_numpy().astype(float)
-    _, first = np.unique(rows["at_us"].to_numpy(), return_index=True)
+    times, spans = frame["at_us"].to_numpy(), frame[SPAN].to_numpy().astype(float)  # null is NaN here
+    known = ~np.isnan(spans)
+    order = np.argsort(times[known], kind="stable")
+    _, first = np.unique(times[known][order], return_index=True)
+    spans = spans[known][order]
     return float(_passed(spans, first).sum()) if len(first) else 0.0
 
 
@@ -54,9 +56,13 @@ def _sums(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Array, Array]:
     if figure.kind == "level":
         under = np.ones(len(over))
     known = ~(np.isnan(over) | np.isnan(under))
-    times, first = np.unique(frame["at_us"].to_numpy()[known], return_index=True)
+    times = frame["at_us"].to_numpy()[known]
+    first = np.flatnonzero(
+        np.diff(times, prepend=times[:1] - 1)
+    )  # ascending, so that what differs from the one before is new
     if not len(times):
         return empty
+    times = times[first]
     below = _passed(under[known], first) if figure.kind == "rate" else np.add.reduceat(under[known], first)
     return times, np.add.reduceat(over[known], first), below
 

@@ -4,10 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from hardy_gauge.core.activity.ledger import COUNTED_UNIT, TIME, UNITS, Measure
 from hardy_gauge.core.activity.ledger_sheet import Entry
-from hardy_gauge.core.figures.formatting import share
+from hardy_gauge.core.figures.formatting import figure, share
 from hardy_gauge.core.narrative.comparison import compared, short
 from hardy_gauge.core.reference.typical_day import Typical
+
+MEASURES: dict[Measure, str] = {
+    "time": "time", "calls": "calls", "rows_returned": "rows returned", "rows_examined": "rows examined", "pages_read": "pages read",
+    "pages_requested": "pages requested", "temporary_pages": "temporary pages written", "log_bytes": "log written",
+}  # fmt: skip
 
 
 def ledger_sentence(
@@ -18,8 +24,11 @@ def ledger_sentence(
     reference: Typical | None,
     name: str,
     filtered: bool,
+    measure: Measure = TIME,
 ) -> str:
     """How much time was spent, compared with the reference, and on what most of it went."""
+    if measure != TIME:
+        return _counted(scope, entries, total, seconds, reference, name, measure)
     if not seconds:
         return f"No sessions of {scope} were looked at in this window, so where its time went is not known."
     if not entries:
@@ -31,3 +40,17 @@ def ledger_sentence(
         f"{scope} had {total:.2f} active sessions on average{against}; "
         f"{share(top.share)}{narrowed} is {short(top.label)}, {top.difference}."
     )
+
+
+def _counted(
+    scope: str, entries: Sequence[Entry], total: float, seconds: float, reference: Typical | None, name: str, measure: Measure
+) -> str:  # fmt: skip
+    """The same of what statement counters count."""
+    what = MEASURES[measure]
+    if not seconds:
+        return f"Statements of {scope} were not counted in this window, so whose {what} these were is not known."
+    if not entries:
+        return f"No {what} were counted of statements of {scope} in this window, or its servers do not report them."
+    top, against = entries[0], f", {compared(total, reference, name)}" if reference is not None else ""
+    amount = figure(total, UNITS.get(measure, COUNTED_UNIT))
+    return f"{scope} had {amount} of {what}{against}; {share(top.share)} is {short(top.label)}, {top.difference}."

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hardy_gauge.core.activity.now import HELD_UP, IDLE, WAITING, WORKING, ServerNow, SessionNow
-from hardy_gauge.core.figures.formatting import counted, duration
+from hardy_gauge.core.figures.formatting import counted, duration, share
 
 NAMED = 2
 
@@ -40,7 +40,9 @@ def now_sentence(scope: str, servers: Sequence[ServerNow]) -> str:
 
 
 def session_words(one: SessionNow) -> str:
-    """ "waits for 12, 15 and 3 more", "waits: data read", "works", "nothing, transaction open"."""
+    """ "waits for 12, 15 and 3 more", "waits: data read", "works", "index build, sorting 43%", "nothing, transaction open"."""
+    if one.stage:
+        return one.stage + (f" {share(one.done)}" if one.done is not None else "")
     if one.state == HELD_UP:
         more = len(one.blockers) - NAMED
         named = ", ".join(str(number) for number in one.blockers[:NAMED])

@@ -45,16 +45,30 @@ class UsualRange:
     weeks: float
 
     def at(self, times_us: NDArray[np.int64]) -> tuple[Array, Array, Array]:
-        """Low, centre, high at each time, interpolated between the middles of the quarter hours."""
-        place = (np.asarray(times_us) - MONDAY_US) % WEEK_US / QUARTER_US - 0.5
-        left = np.floor(place).astype(int) % QUARTERS
-        part = place - np.floor(place)
-        right = (left + 1) % QUARTERS
+        """Low, centre, high at each time."""
+        low, centre, high = _interpolated(np.stack([self.low, self.centre, self.high]), times_us)
+        return low, centre, high
 
-        def between(a: Array) -> Array:
-            return np.asarray(a[left] * (1 - part) + a[right] * part)
 
-        return between(self.low), between(self.centre), between(self.high)
+def mean_bounds(ranges: Sequence[UsualRange], times_us: NDArray[np.int64]) -> Array:
+    """Means of low, centre and high of each range over some moments, of those at which it is known: shape (ranges, 3); NaN where it
+    is known at none.
+    """
+    if not ranges:
+        return np.empty((0, 3))
+    found = _interpolated(np.stack([(one.low, one.centre, one.high) for one in ranges]), times_us)
+    known = np.isfinite(found)
+    count = known.sum(axis=-1)
+    return np.where(count > 0, np.where(known, found, 0.0).sum(axis=-1) / np.maximum(count, 1), np.nan)
+
+
+def _interpolated(bounds: Array, times_us: NDArray[np.int64]) -> Array:
+    """Values by quarter hour of the week (last axis) at each time, interpolated between the middles of the quarter hours."""
+    place = (np.asarray(times_us) - MONDAY_US) % WEEK_US / QUARTER_US - 0.5
+    left = np.floor(place).astype(int) % QUARTERS
+    part = place - np.floor(place)
+    right = (left + 1) % QUARTERS
+    return np.asarray(bounds[..., left] * (1 - part) + bounds[..., right] * part)
 
 
 def usual_range(times_us: NDArray[np.int64], values: Array, troubles: Sequence[Span] = ()) -> UsualRange:

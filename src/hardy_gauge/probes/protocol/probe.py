@@ -59,6 +59,9 @@ class Probe(Protocol):
     def readiness(self) -> Readiness:
         """What is reported, and for the rest why not and what to switch on."""
 
+    def end_session(self, session: int, user: str) -> bool:
+        """End a session of a user and roll back what it has open; False, or Refused, where there is none by that number of that user."""
+
     def close(self) -> None:
         """Close the connection; the probe is not used again."""
 

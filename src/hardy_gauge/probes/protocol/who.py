@@ -27,6 +27,7 @@ Ability = Literal[
     "call_begin",
     "objects",
     "page_trace",
+    "end_session",
 ]
 
 

@@ -90,6 +90,10 @@ class Session(Message):
     transaction_began_us: int | None = Field(
         None, description="when its transaction was opened, where that is reported"
     )
+    client: str = Field("", description="the address it comes from, where that is reported")
+    object: str = Field("", description="the table or index for whose rows or lock it waits, where the engine says so")
+    stage: str = Field("", description="what a long call is doing, where the engine reports how far it is")
+    done: float | None = Field(None, ge=0, description="share of that stage that is done, where it is reported")
 
     def waits_for(self) -> list[int]:
         """Numbers of the sessions it waits for."""

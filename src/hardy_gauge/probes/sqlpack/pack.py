@@ -94,6 +94,8 @@ class Pack(PackPart):
     index_counters: Query
     sequences: Query
     members: Query
+    progress: Query | None = Field(None, description="how far the calls of the sessions ``:sessions`` are")
+    end_session: Query | None = Field(None, description="ends ``:session`` of ``:account``; a row where there is one")
     adapter: str = Field(
         description="name of the module that knows how the engine is connected to, its plans and its log"
     )

@@ -22,8 +22,10 @@ OWN = "own."
 MOST_OWN = 200
 PAIR = {"name", "value"}
 # columns of the sessions query that only one of its two kinds of row has
-OF_HOLDERS = ("idle_since_us", "client")
-OF_WORKERS = ("wait_event", "blockers", "began_us")
+OF_HOLDERS = ("idle_since_us",)
+OF_WORKERS = ("wait_event", "blockers", "began_us", "object")
+# how far a call is, is asked of calls that take longer, in seconds
+LONG_S = 5.0
 
 
 class SqlPackProbe:
@@ -181,7 +183,18 @@ class SqlPackProbe:
         idle = [
             {k: v for k, v in row.items() if k not in OF_WORKERS} for row in rows if row["idle_since_us"] is not None
         ]
-        return p.Sessions(at_us=_now_us(), sessions=self._read(p.Session, working), holders=self._read(p.Holder, idle))
+        found = self._read(p.Session, [row | {"object": row["object"] or ""} for row in working])
+        return p.Sessions(at_us=_now_us(), sessions=self._how_far(found), holders=self._read(p.Holder, idle))
+
+    def _how_far(self, sessions: list[p.Session]) -> list[p.Session]:
+        """The sessions with what the engine says of the progress of long calls."""
+        since = _now_us() - LONG_S * 1e6
+        long = [one.session for one in sessions if one.began_us is not None and one.began_us < since]
+        if not long or self.pack.progress is None:
+            return sessions
+        known = {row["session"]: row for row in self._ask(self.pack.progress, sessions=long)}
+        told = {number: {"stage": row["stage"], "done": row["done"]} for number, row in known.items()}
+        return [one.model_copy(update=told[one.session]) if one.session in told else one for one in sessions]
 
     def executions(self, since_us: int, threshold_s: float, literals: bool = False) -> p.Executions:
         return self._adapter.executions(since_us, threshold_s, literals)
@@ -226,6 +239,11 @@ class SqlPackProbe:
 
     def explain(self, request: p.ExplainRequest) -> p.Explained:
         return self._adapter.explain(request)
+
+    def end_session(self, session: int, user: str) -> bool:
+        if self.pack.end_session is None or "end_session" not in self.abilities:
+            raise p.Unsupported("the account may not end the sessions of others")
+        return any(row["ended"] for row in self._ask(self.pack.end_session, session=session, account=user))
 
     def plan(self, plan_key: str) -> p.Explained:
         raise p.Unsupported("the server does not keep plans by a key")

@@ -6,26 +6,28 @@ import DataTable from '@/parts/DataTable.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
 import { colourOf, isHatched } from '@/state/families'
-import { times } from '@/state/units'
+import { said, text, times } from '@/state/units'
 import { useWindow } from '@/state/window'
 
 type Entry = Schemas['Entry']
-const props = defineProps<{ entries: Entry[]; by: string; order: string[]; reference: string }>()
-const emit = defineEmits<{ pick: [key: string] }>()
+const props = defineProps<{ entries: Entry[]; by: string; order: string[]; reference: string; unit: string; title: string }>()
+const emit = defineEmits<{ pick: [key: string]; leave: [key: string] }>()
 const MOST = 40
 const w = useWindow()
 const most = computed(() => Math.max(...props.entries.map((one) => Math.max(one.active_sessions, one.reference?.value ?? 0))))
+const shown = (value: number) => (props.unit ? text(said(value, props.unit)) : value.toFixed(3))
 const place = (key: string) => Math.max(0, props.order.indexOf(key))
 const margin = (one: Entry) => Math.max(one.active_sessions - one.low, one.high - one.active_sessions)
 const spread = (one: Entry) => (one.reference && one.reference.spans > 1 ? `${one.reference.low.toFixed(3)} to ${one.reference.high.toFixed(3)} on ${one.reference.spans} days` : '')
 const columns = computed<Column<Entry>[]>(() => [
   { key: 'swatch', title: '', width: '20px' },
   { key: 'label', title: 'entry', wide: true, code: props.by === 'statement', value: (one) => one.label },
-  { key: 'active', title: 'active sessions', unit: '', width: '118px', value: (one) => one.active_sessions },
-  { key: 'margin', title: '±', unit: '', width: '60px', value: margin },
+  { key: 'active', title: props.title, unit: props.unit, width: '118px', value: (one) => one.active_sessions },
+  ...(props.unit ? [] : [{ key: 'margin', title: '±', unit: '', width: '60px', value: margin } as Column<Entry>]),
   { key: 'share', title: 'share', unit: 'share', width: '58px', value: (one) => one.share },
-  { key: 'reference', title: props.reference, unit: '', width: '78px', value: (one) => one.reference?.value },
+  { key: 'reference', title: props.reference, unit: props.unit, width: '78px', value: (one) => one.reference?.value },
   { key: 'times', title: '', unit: '', width: '58px', value: (one) => (one.reference?.value ? one.active_sessions / one.reference.value : null) },
+  { key: 'out', title: '', width: '30px' },
 ])
 </script>
 
@@ -37,13 +39,16 @@ const columns = computed<Column<Entry>[]>(() => [
       ><template v-else>{{ row.label }}</template></template
     >
     <template #active="{ row }"
-      ><CellBar :value="row.active_sessions" :max="most" :reference="row.reference?.value">{{ row.active_sessions.toFixed(3) }}</CellBar></template
+      ><CellBar :value="row.active_sessions" :max="most" :reference="row.reference?.value">{{ shown(row.active_sessions) }}</CellBar></template
     >
     <template #margin="{ row }"
       ><span class="unit" :title="`${row.low.toFixed(3)} to ${row.high.toFixed(3)}`">{{ margin(row).toFixed(3) }}</span></template
     >
     <template #reference="{ row }"
-      ><span :title="spread(row)">{{ row.reference === null ? 'none' : row.reference.value.toFixed(3) }}</span></template
+      ><span :title="spread(row)">{{ row.reference === null ? 'none' : shown(row.reference.value) }}</span></template
+    >
+    <template #out="{ row }"
+      ><button type="button" class="btn btn-link btn-sm p-0" :aria-label="`Without ${row.label}`" title="leave it out" @click.stop="emit('leave', row.key)">out</button></template
     >
     <template #times="{ row }"
       ><span :title="row.difference">{{ row.difference.startsWith('as ') ? 'same' : times(row.active_sessions, row.reference?.value) }}</span></template

@@ -2,13 +2,15 @@
 import { BButton, BFormCheckbox, BFormInput } from 'bootstrap-vue-next'
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import AgeRule from './AgeRule.vue'
+import EndSession from './EndSession.vue'
 import ServersNow from './ServersNow.vue'
-import { api, type Schemas } from '@/api/client'
+import { api, query as asText, type Schemas } from '@/api/client'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import DataTable from '@/parts/DataTable.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
 import { useCopy } from '@/state/copy'
+import { may } from '@/state/me'
 import { useAnswer } from '@/state/fetching'
 import { clock, duration, text } from '@/state/units'
 import { useWindow } from '@/state/window'
@@ -34,7 +36,11 @@ const still = { ...answer, data: shown }
 const one = computed(() => (shown.value?.servers.length === 1 ? shown.value.servers[0]! : null))
 const found = (row: Row) => `${row.session} ${row.user} ${row.service} ${row.database} ${row.client} ${row.text} ${row.wait_event}`.toLowerCase().includes(search.value.toLowerCase())
 const rows = computed(() => (shown.value?.sessions ?? []).filter((row) => (!only.value || row.state === only.value) && found(row)))
-const COLUMNS: Column<Row>[] = [
+const said = ref('')
+const ends = computed(() => !!shown.value?.may_end && may('engineer'))
+const waiting = (row: Row) => (shown.value?.sessions ?? []).filter((other) => other.blockers.includes(row.session)).length
+const bundle = computed(() => `/api/bundles/export?${asText({ scope: w.scope.value, focus: 'PT15M' })}`)
+const COLUMNS = computed<Column<Row>[]>(() => [
   { key: 'session', title: 'session', width: '96px' },
   { key: 'who', title: 'service', width: '130px' },
   { key: 'state', title: 'does', width: '176px' },
@@ -42,7 +48,8 @@ const COLUMNS: Column<Row>[] = [
   { key: 'call', title: 'for', unit: 's', width: '112px' },
   { key: 'text', title: 'statement', wide: true },
   { key: 'plan', title: 'plan', width: '56px' },
-]
+  ...(ends.value ? [{ key: 'end', title: '', width: '48px' }] : []),
+])
 const cell = (value: unknown) => (/[",\n]/.test(String(value ?? '')) ? `"${String(value).replaceAll('"', '""')}"` : String(value ?? ''))
 const list = () =>
   [
@@ -89,8 +96,10 @@ const open = (server: string) => w.change({ scope: server })
         <BFormCheckbox v-model="details" size="sm">sessions</BFormCheckbox>
         <BFormInput v-model="search" size="sm" placeholder="returns" aria-label="Search the sessions" class="search" />
         <BButton size="sm" variant="outline-secondary" :disabled="!rows.length" @click="copy">{{ copied ? 'Copied' : 'Copy the list' }}</BButton>
+        <a :href="bundle" download title="All that was recorded of the last quarter of an hour, as a bundle that opens anywhere" data-test="bundle">Save as bundle</a>
       </template>
     </div>
+    <p v-if="said" class="mb-1" role="status">{{ said }}</p>
     <p v-if="one?.error" class="act mb-1">Not seen since: {{ one.error }}</p>
     <ServersNow v-if="!one" :servers="data.servers" :long="data.long_s" @open="open" />
     <template v-else-if="data.sessions">
@@ -102,11 +111,12 @@ const open = (server: string) => w.change({ scope: server })
           ><span :title="[row.user, row.database, row.client, row.route].filter(Boolean).join(', ')">{{ row.service || row.user || 'not known' }}</span></template
         >
         <template #state="{ row }"
-          ><span :class="{ faded: row.state === 'working' }" :title="row.wait_event">{{ row.words }}</span></template
+          ><span :class="{ faded: row.state === 'working' && !row.stage }" :title="row.object ? `${row.wait_event} of ${row.object}` : row.wait_event">{{ row.words }}</span></template
         >
         <template #age="{ row }"><AgeRule :call="row.call_s" :transaction="row.transaction_s" :family="row.wait_family" /></template>
         <template #call="{ row }">{{ row.call_s === null ? 'not reported' : text(duration(row.call_s)) }}</template>
         <template #plan="{ row }"><SubjectLink v-if="row.plan" kind="plan" :name="row.plan" :server="one.server">plan</SubjectLink><template v-else>&nbsp;</template></template>
+        <template #end="{ row }"><EndSession :server="one.server" :row="row" :waiting="waiting(row)" @done="(words) => (said = words)" /></template>
         <template #text="{ row }">
           <SubjectLink v-if="row.fingerprint" kind="statement" :name="row.fingerprint" :server="one.server" class="sql" :title="row.text">{{ row.text }}</SubjectLink>
           <span v-else class="faded">no statement known</span>
