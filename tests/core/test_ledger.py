@@ -55,3 +55,24 @@ def test_unknown_event_is_other_and_wrong_family_is_refused() -> None:
     assert WaitMap({"page_read": "data read"}).family("something_new") == "other"
     with pytest.raises(ValueError, match="coffee"):
         WaitMap({"x": "coffee"})
+
+
+def test_margins_follow_their_account_and_not_its_place() -> None:
+    """Of texts as of numbers, whatever is seen first: a steady account has a narrow margin, one that comes in bursts a wide one."""
+    at = [s * SECOND for s in range(400)]
+    steady = pl.DataFrame({"at_us": at, "number": 7, "text": "steady"})
+    bursts = pl.DataFrame(
+        {"at_us": [s * SECOND for s in range(0, 400, 4) for _ in range(4)], "number": 3, "text": "bursts"}
+    )
+    rare = pl.DataFrame({"at_us": at[:1], "number": 9, "text": None}, schema_overrides={"text": pl.String})
+    for parts in ([steady, bursts, rare], [rare, bursts, steady]):
+        samples = pl.concat([one.cast({"text": pl.String}) for one in parts])
+        by_text = {row["text"]: row for row in entries(samples, ["text"], 400).to_dicts()}
+        by_number = {row["number"]: row for row in entries(samples, ["number"], 400).to_dicts()}
+        for text, number in (("steady", 7), ("bursts", 3), (None, 9)):
+            assert (by_text[text]["low"], by_text[text]["high"]) == (
+                by_number[number]["low"],
+                by_number[number]["high"],
+            )
+        widths = {text: row["high"] - row["low"] for text, row in by_text.items()}
+        assert widths["bursts"] > 2 * widths["steady"] and by_text[None]["high"] < 0.02

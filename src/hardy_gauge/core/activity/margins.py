@@ -76,7 +76,7 @@ def _codes(samples: pl.DataFrame, accounts: pl.DataFrame, by: list[str]) -> tupl
     radix = np.zeros(len(samples), dtype=np.int64)
     mine = np.zeros(len(accounts), dtype=np.int64)
     for key in by:
-        known, found = _numbers(accounts[key]), _numbers(samples[key])
+        known, found = _numbers(accounts[key], samples[key])
         values = np.unique(known)
         radix = radix * len(values) + np.searchsorted(values, found)
         mine = mine * len(values) + np.searchsorted(values, known)
@@ -85,10 +85,14 @@ def _codes(samples: pl.DataFrame, accounts: pl.DataFrame, by: list[str]) -> tupl
     return dense[radix], dense[mine]
 
 
-def _numbers(values: pl.Series) -> Ints:
-    """A whole number for each value, the same for it in every series: its own, or that of its text in the pool of categories."""
-    whole = values if values.dtype.is_integer() else values.cast(pl.String).cast(pl.Categorical).to_physical()
-    return whole.cast(pl.Int64).fill_null(NULL).to_numpy()
+def _numbers(accounts: pl.Series, samples: pl.Series) -> tuple[Ints, Ints]:
+    """A whole number for each value, the same for it in both: its own, or the place of its text among those of the accounts."""
+    if not accounts.dtype.is_integer():
+        texts = accounts.cast(pl.String)
+        places = pl.Enum(texts.drop_nulls().unique(maintain_order=True))
+        accounts, samples = (one.cast(pl.String).cast(places).to_physical() for one in (texts, samples))
+    known, found = (one.cast(pl.Int64).fill_null(NULL).to_numpy() for one in (accounts, samples))
+    return known, found
 
 
 def _products(code: Ints, tick: Ints, count: int) -> tuple[Array, Array]:
