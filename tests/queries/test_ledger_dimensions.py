@@ -82,7 +82,7 @@ def test_what_statements_count(built: Built) -> None:
         ("select", pytest.approx(20.0), pytest.approx(20.0), pytest.approx(20.0)),
         ("update", pytest.approx(5.0), pytest.approx(5.0), pytest.approx(5.0)),
     ]
-    assert found.unit == "/s" and "25 /s of rows examined" in found.sentence
+    assert found.unit == "/s" and "25.0 rows examined a second" in found.sentence
     steps = [value for value in found.stack.series["select"] if value is not None]
     assert len(steps) >= 59 and steps[10] == pytest.approx(20.0)
     for by, against in itertools.pairwise(COUNTED_DIMENSIONS):

@@ -73,7 +73,7 @@ button {
   flex-basis: 0;
 }
 .part + .part {
-  border-left: 1px solid var(--paper);
+  border-left: 1px solid var(--sheet);
 }
 button:hover {
   outline: 2px solid var(--brass);

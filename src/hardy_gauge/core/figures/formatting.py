@@ -66,6 +66,14 @@ def _three(value: float) -> str:
     return f"{value:,.{min(digits, 3)}f}"
 
 
+def amount(value: float) -> str:
+    """A count as a person says it: three figures, and "thousand", "million" or "thousand million" from ten thousand on."""
+    for least, word in ((1e9, "thousand million"), (1e6, "million"), (1e4, "thousand")):
+        if abs(value) >= least:
+            return f"{_three(value / (1e3 if word == 'thousand' else least))} {word}"
+    return _three(value)
+
+
 def figure(value: float, unit: str) -> str:
     """A figure in the unit a person would say."""
     if unit == "s":

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hardy_gauge.core.activity.ledger import COUNTED_UNIT, TIME, UNITS, Measure
+from hardy_gauge.core.activity.ledger import TIME, UNITS, Measure
 from hardy_gauge.core.activity.ledger_sheet import Entry
-from hardy_gauge.core.figures.formatting import figure, share
+from hardy_gauge.core.figures.formatting import amount, share, size
 from hardy_gauge.core.narrative.comparison import compared, short
 from hardy_gauge.core.reference.typical_day import Typical
 
@@ -52,5 +52,5 @@ def _counted(
     if not entries:
         return f"No {what} were counted of statements of {scope} in this window, or its servers do not report them."
     top, against = entries[0], f", {compared(total, reference, name)}" if reference is not None else ""
-    amount = figure(total, UNITS.get(measure, COUNTED_UNIT))
-    return f"{scope} had {amount} of {what}{against}; {share(top.share)} is {short(top.label)}, {top.difference}."
+    rate = f"{size(total)} of {what}" if measure in UNITS else f"{amount(total)} {what}"
+    return f"{scope} had {rate} a second{against}; {share(top.share)} is {short(top.label)}, {top.difference}."

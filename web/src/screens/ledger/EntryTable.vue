@@ -22,10 +22,10 @@ const spread = (one: Entry) => (one.reference && one.reference.spans > 1 ? `${on
 const columns = computed<Column<Entry>[]>(() => [
   { key: 'swatch', title: '', width: '20px' },
   { key: 'label', title: 'entry', wide: true, code: props.by === 'statement', value: (one) => one.label },
-  { key: 'active', title: props.title, unit: props.unit, width: '118px', value: (one) => one.active_sessions },
+  { key: 'active', title: props.title, unit: props.unit, width: props.unit ? '146px' : '118px', value: (one) => one.active_sessions },
   ...(props.unit ? [] : [{ key: 'margin', title: '±', unit: '', width: '60px', value: margin } as Column<Entry>]),
   { key: 'share', title: 'share', unit: 'share', width: '58px', value: (one) => one.share },
-  { key: 'reference', title: props.reference, unit: props.unit, width: '78px', value: (one) => one.reference?.value },
+  { key: 'reference', title: props.reference, unit: props.unit, width: props.unit ? '112px' : '78px', value: (one) => one.reference?.value },
   { key: 'times', title: '', unit: '', width: '58px', value: (one) => (one.reference?.value ? one.active_sessions / one.reference.value : null) },
   { key: 'out', title: '', width: '30px' },
 ])

@@ -119,7 +119,7 @@ const step = (by: number) => w.change({ at: steps.value[(Math.max(0, steps.value
   <AnswerSheet v-slot="{ data }" :answer="ledger">
     <div class="tool-line">
       <span
-        >Time of <b>{{ w.scope.value }}</b></span
+        >{{ measure === 'time' ? 'Time' : `${MEASURES[measure][0]!.toUpperCase()}${MEASURES[measure].slice(1)}` }} of <b>{{ w.scope.value }}</b></span
       >
       <span v-for="f in filters" :key="f.out + f.dimension + f.value" class="word">
         {{ f.out ? 'without' : 'of' }} {{ DIMENSIONS[f.dimension] }} <b :title="named(f)">{{ named(f).slice(0, 46) }}</b>
@@ -186,7 +186,7 @@ const step = (by: number) => w.change({ at: steps.value[(Math.max(0, steps.value
 
 <style scoped>
 .tool-line :deep(select) {
-  width: 126px;
+  width: 148px;
 }
 .word button {
   border: 0;
