@@ -20,6 +20,7 @@ from hardy_gauge.api import (
     capture_rules,
     changes,
     connections,
+    figures,
     findings,
     fleet,
     handbook,
@@ -72,7 +73,7 @@ from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, trials, workloads, reports, connections, accounts, capture_rules,
+    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, trials, workloads, reports, connections, accounts, figures, capture_rules,
     bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, recurrences, handbook,
 )  # fmt: skip
 

@@ -46,6 +46,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
     ("POST", r"/api/servers/[^/]+/sessions/[^/]+/end"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),
     ("*", r"/api/changes(/[^/]+)?"),
+    ("*", r"/api/figures(/[^/]+)?"),
     ("PUT", r"/api/recurrences/[^/]+/[^/]+"),
     ("*", r"/api/findings/(past|[^/]+/(note|aside|improvement))"),
     ("PATCH", r"/api/connections/[^/]+"),

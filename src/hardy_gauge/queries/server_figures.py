@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any, cast
 
 import numpy as np
 import polars as pl
 
-from hardy_gauge.core.figures.catalogue import FIGURES, SPAN, Figure, is_level, recorded_figure, volume_latencies
+from hardy_gauge.core.figures.catalogue import FIGURES, SPAN, Figure, Unit, is_level, recorded_figure, volume_latencies
 from hardy_gauge.core.figures.gauge import NamedGauge
 from hardy_gauge.core.narrative.server import figures_sentence
 from hardy_gauge.core.reference.usual_range import UNUSUAL
@@ -81,8 +83,23 @@ def recorded_figures(owner: Server, frame: pl.DataFrame) -> list[Figure]:
     names = sorted(
         c for c in frame.columns if c not in KEYS and not c.startswith(OF_CAPTURE) and frame[c].dtype.is_numeric()
     )
-    figures = [recorded_figure(name, not is_level(name) or _own(name) in counters) for name in names]
+    named = {f"own.{one['name']}": one for one in owner.figures}
+    figures = [
+        _titled(recorded_figure(name, not is_level(name) or _own(name) in counters), named.get(_own(name)))
+        for name in names
+    ]
     return figures + volume_latencies(names)
+
+
+def _titled(figure: Figure, own: Mapping[str, Any] | None) -> Figure:
+    """With the title and the unit that the user gave to a figure of their own."""
+    if own is None:
+        return figure
+    label = figure.name.removeprefix(f"own.{own['name']}").removeprefix(".")
+    title = f"{own['title']} {label}".strip() if own.get("title") else figure.title
+    unit = own.get("unit") or ""
+    said = f"{unit}/s" if unit and figure.kind == "rate" else unit or figure.unit
+    return replace(figure, title=title, unit=cast(Unit, said))
 
 
 def figure_for(reader: Reader, owner: Server, name: str, span: Span) -> Figure:

@@ -25,6 +25,7 @@ export const SETUP = [
   { name: 'servers', words: 'Servers', component: () => import('@/screens/setup/ServersScreen.vue') },
   { name: 'keyring', words: 'Keyring', component: () => import('@/screens/setup/KeyringScreen.vue') },
   { name: 'rules', words: 'Capture rules', component: () => import('@/screens/setup/RulesScreen.vue') },
+  { name: 'figures', words: 'Own figures', component: () => import('@/screens/setup/FiguresScreen.vue') },
   { name: 'snapshots', words: 'Snapshots', component: () => import('@/screens/setup/SnapshotsScreen.vue') },
   { name: 'imports', words: 'Imports', component: () => import('@/screens/setup/ImportsScreen.vue') },
   { name: 'bundles', words: 'Bundles', component: () => import('@/screens/setup/BundlesScreen.vue') },

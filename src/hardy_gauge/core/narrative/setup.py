@@ -87,3 +87,18 @@ def rule_words(
     values = " with their values" if literals_kept else ""
     end = f", until {until.astimezone(UTC):%Y-%m-%d %H:%M} UTC" if until else ""
     return f"{what}, {sessions}, {executions}{values}{end}"
+
+
+def figures_sentence(count: int, silent: int, addresses: int) -> str:
+    """How many figures of the user's own are recorded, which of them give nothing, and what stands beside servers."""
+    beside = (
+        f"; {addresses} {'address' if addresses == 1 else 'addresses'} of OpenMetrics text {'is' if addresses == 1 else 'are'} read besides"
+        if addresses
+        else ""
+    )
+    if not count:
+        return f"No figure of your own is recorded yet{beside}."
+    quiet = f"; {silent} of them gave no value lately" if silent else ""
+    return (
+        f"{_counted(count, 'figure')} of your own {'is' if count == 1 else 'are'} recorded each minute{quiet}{beside}."
+    )

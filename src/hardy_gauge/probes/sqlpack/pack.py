@@ -115,6 +115,7 @@ class FigureQuery(PackPart):
     kind: Literal["counter", "level"] = "level"
     sql: str = Field(min_length=1, max_length=10_000)
     unit: str = Field("", max_length=20)
+    title: str = Field("", max_length=80)
 
 
 @cache

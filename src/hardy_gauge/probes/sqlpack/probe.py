@@ -150,15 +150,19 @@ class SqlPackProbe:
                     found |= {name: number(value) for name, value in row.items()}
         return {name: value for name, value in found.items() if value is not None}
 
+    def figure_rows(self, figure: FigureQuery) -> list[tuple[str, float]]:
+        """Labels, empty where there are none, and values of a user's own figure now; a ProbeError says what is wrong with it."""
+        rows = self._adapter.own_rows(figure.sql, MOST_OWN)
+        try:
+            return [(str(row.get("label") or ""), float(row["value"])) for row in rows if row["value"] is not None]
+        except (TypeError, ValueError) as error:
+            raise p.ProbeError(f"its value is no number: {error}") from error
+
     def _own(self, figure: FigureQuery) -> dict[str, float]:
         try:
-            rows = self._adapter.own_rows(figure.sql, MOST_OWN)
-            found = {
-                f"{OWN}{figure.name}" + (f".{row['label']}" if "label" in row else ""): float(row["value"])
-                for row in rows
-                if row["value"] is not None
-            }
-        except (p.ProbeError, TypeError, ValueError) as error:
+            name = f"{OWN}{figure.name}"
+            found = {f"{name}.{label}" if label else name: value for label, value in self.figure_rows(figure)}
+        except p.ProbeError as error:
             self._failed[figure.name] = str(error)
             return {}
         self._failed.pop(figure.name, None)

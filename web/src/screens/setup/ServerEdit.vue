@@ -69,7 +69,7 @@ const save = () =>
           <BFormInput v-model="figure.sql" size="sm" class="sql" aria-label="Query" placeholder="SELECT count(*) AS value FROM …" />
           <BButton size="sm" variant="link" @click="figures.splice(i, 1)">remove</BButton>
         </div>
-        <BButton size="sm" variant="link" class="ps-0" @click="figures.push({ name: '', kind: 'level', sql: '', unit: '' })">add a query whose value is recorded each minute</BButton>
+        <BButton size="sm" variant="link" class="ps-0" @click="figures.push({ name: '', kind: 'level', sql: '', unit: '', title: '' })">add a query whose value is recorded each minute</BButton>
       </div>
       <label :for="`s-${row.server}`">Beside it</label>
       <div>
