@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 import numpy as np
+import polars as pl
 import pytest
 
-from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
+from hardy_gauge.capture.changes import record_host_changes
+from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, Span
 from hardy_gauge.errors import Conflict, InvalidInput, NotFound
 from hardy_gauge.queries.changes import changes_in
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.store.change_notes import note_change, take_back_note
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Change, Statement
+from hardy_gauge.store.models import Change, Statement, StoredFinding
 from tests.queries.builder import HOUR, NOW, Built
+from tests.queries.test_improvement import SLOW
 
 CHANGED = NOW - 30 * MINUTE_US
 
@@ -112,3 +117,64 @@ def test_what_changed_within_the_hour_is_told_also_where_it_lies_before_the_wind
     (row,) = changes_in(built.reader, "a", HOUR).changes
     assert row.besides == ["the server started"]
     assert row.before_span.endswith("14:01:00Z") and row.after_span.startswith("2026-11-24T14:02:00Z")
+
+
+def test_a_statement_that_is_no_longer_called_and_one_that_pauses_each_night(store: Store) -> None:
+    built = Built(store)
+    server = built.server("a")
+    built.minutes(server, NOW - 2 * DAY_US, NOW, 1.0)
+    gone, nightly, busy = (built.statement(text) for text in ("SELECT gone", "SELECT nightly", "SELECT busy"))
+    ended = NOW - 90 * MINUTE_US
+    for day in (2, 1, 0):
+        until = NOW - day * DAY_US
+        built.calls(server, busy, until - 12 * HOUR_US, until, 1.0, 0.01)
+        built.calls(server, nightly, until - 12 * HOUR_US, until - 90 * MINUTE_US, 1.0, 0.01)
+        built.calls(server, gone, until - 12 * HOUR_US, until if day else ended, 1.0, 0.01)
+    found = changes_in(built.reader, "fleet", Span(NOW - 3 * HOUR_US, NOW), ["statement"]).changes
+    (row,) = [one for one in found if one.title == "statement no longer called"]
+    assert (row.object, row.at_us, row.server) == ("SELECT gone", ended - MINUTE_US, "a")
+
+
+def test_members_that_are_lost_and_come_back(store: Store) -> None:
+    built = Built(store)
+    server = built.server("a")
+    at = np.arange(HOUR.since_us, NOW, MINUTE_US)
+    minute = (at - HOUR.since_us) // MINUTE_US
+    seen = np.where((minute >= 20) & (minute < 30), 4.0, 5.0)
+    seen[40] = 3.0  # one look that was wrong
+    built.rows(server, "metric", pl.DataFrame({"at_us": at, "span_s": 60.0, "members_seen": seen}))
+    found = changes_in(built.reader, "fleet", HOUR, ["member"]).changes
+    assert [(one.title, (one.at_us - HOUR.since_us) // MINUTE_US) for one in reversed(found)] == [
+        ("sees 4 members of its cluster instead of 5", 20),
+        ("sees 5 members of its cluster instead of 4", 30),
+    ]
+
+
+def test_other_hardware_is_seen_and_stays(store: Store) -> None:
+    built = Built(store)
+    server = built.server("a")
+    before = {"cores": 8, "memory_bytes": 32 * 2**30, "volumes": [{"name": "data", "capacity_bytes": 2**40}]}
+    after = {"cores": 16, "memory_bytes": 32 * 2**30, "volumes": [{"name": "data", "capacity_bytes": 2**41}]}
+    with store.write() as session:
+        record_host_changes(session, server, {}, before, CHANGED)
+        record_host_changes(session, server, before, after, CHANGED)
+    found = changes_in(built.reader, "a", HOUR, ["hardware"]).changes
+    assert sorted(one.title for one in found) == [
+        "cores changed from 8 to 16",
+        "volume data changed from 1 TiB to 2 TiB",
+    ]
+    assert not any(one.noted for one in found)
+    with store.write() as session, pytest.raises(Conflict):
+        take_back_note(session, found[0].id or 0)
+
+
+def test_findings_that_began_about_then_stand_with_the_change(store: Store, built: Built) -> None:
+    changed(store, 1, "setting", "cache changed from 1 to 2")
+    with store.write() as session:
+        for since in (CHANGED + 10 * MINUTE_US, CHANGED - 2 * HOUR_US):
+            row = StoredFinding(
+                server_id=1, cause="missing_index", subject="f", since_us=since, seen_us=NOW, body=asdict(SLOW)
+            )
+            session.add(row)
+    (row,) = changes_in(built.reader, "a", HOUR).changes
+    assert [(one.title, one.grade) for one in row.findings] == [("Missing index", "act")]

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble
 from hardy_gauge.capture.changes import (
+    record_host_changes,
     record_messages_in,
     record_schema_changes,
     record_setting_changes,
@@ -38,7 +39,9 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     for plan in batch.plans:
         _plan(session, server_id, plan)
     if batch.host is not None and batch.host.cores is not None:
-        session.get_one(Server, server_id).host = batch.host.model_dump()
+        server, host = session.get_one(Server, server_id), batch.host.model_dump()
+        record_host_changes(session, server_id, server.host, host, batch.until.seen_us)
+        server.host = host
     if batch.settings is not None:
         record_setting_changes(session, server_id, batch.settings)
         _latest(session, server_id, "settings", batch.settings.at_us, batch.settings.model_dump())

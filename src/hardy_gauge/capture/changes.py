@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from hardy_gauge.capture.object_intervals import TableEvent, What
 from hardy_gauge.core.evidence.schema_changes import schema_changes
-from hardy_gauge.core.narrative.changes import CHANGED_FROM, setting_words, upkeep_words, value_words
+from hardy_gauge.core.figures.formatting import binary_size
+from hardy_gauge.core.narrative.changes import CHANGED_FROM, hardware_words, setting_words, upkeep_words, value_words
 from hardy_gauge.core.time.span import MINUTE_US
 from hardy_gauge.probes.protocol import LogMessage, LogMessages, Schema, Settings
 from hardy_gauge.store.models import Change, Snapshot
@@ -92,6 +94,29 @@ def record_schema_changes(session: Session, server_id: int, schema: Schema) -> N
         change = known or Change(server_id=server_id, at_us=schema.at_us, kind="schema", title=one.title)
         change.object, change.before, change.after = one.object, one.before, one.after
         session.add(change)
+
+
+def record_host_changes(
+    session: Session, server_id: int, before: Mapping[str, Any], after: Mapping[str, Any], at_us: int
+) -> None:
+    """A change for cores, memory and each volume that are not as they were; of what was not known before, none."""
+
+    def sizes(host: Mapping[str, Any]) -> dict[str, str]:
+        known = {f"volume {one['name']}": binary_size(one["capacity_bytes"]) for one in host.get("volumes") or []}
+        memory = host.get("memory_bytes")
+        known |= {"cores": str(host["cores"])} if host.get("cores") else {}
+        known |= {"memory": binary_size(memory)} if memory else {}
+        return known
+
+    was, now = sizes(before), sizes(after)
+    for name in sorted(was.keys() & now.keys()):
+        if was[name] != now[name]:
+            old, new, title = was[name], now[name], hardware_words(name, was[name], now[name])
+            session.add(
+                Change(
+                    server_id=server_id, at_us=at_us, kind="hardware", title=title, object=name, before=old, after=new
+                )
+            )
 
 
 def record_upkeep(session: Session, server_id: int, events: Sequence[TableEvent]) -> None:

@@ -3,49 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
-import polars as pl
-from sqlalchemy import select
 
 from hardy_gauge.core.changes.followed import FOLLOWED, MOST_US, Effect, Minutes, effect_of, judged, spans_around
-from hardy_gauge.core.changes.sheet import NOTED, ChangeRow, Changes
+from hardy_gauge.core.changes.sheet import NOTED, ChangeRow, Changes, NotedFinding
 from hardy_gauge.core.figures.catalogue import FIGURES, Figure
-from hardy_gauge.core.narrative.changes import changes_sentence, followed_words, new_statement_words, plan_words
-from hardy_gauge.core.time.span import MINUTE_US, Span
-from hardy_gauge.queries.coverage import first_recorded_us
-from hardy_gauge.queries.plan_changes import plan_changes
+from hardy_gauge.core.narrative.changes import changes_sentence, followed_words
+from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
+from hardy_gauge.queries.change_sources import (
+    Seen,
+    changed_plans,
+    gone_statements,
+    job_runs,
+    member_changes,
+    new_statements,
+    stored_changes,
+)
+from hardy_gauge.queries.findings import TROUBLE, FoundOn, findings_in
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
-from hardy_gauge.queries.statements import read_intervals
-from hardy_gauge.store.models import Change, Server, Statement
 
 MOST = 200
-YOUNG_US = 10 * MINUTE_US  # of recording: everything is seen for the first time
-
-
-@dataclass(frozen=True)
-class _Seen:
-    """A change before what followed is known."""
-
-    id: int | None
-    at_us: int
-    server: Server
-    kind: str
-    title: str
-    object: str = ""
-    before: str = ""
-    after: str = ""
-    who: str = ""
-    fingerprint: str = ""
+SOURCES = (stored_changes, changed_plans, new_statements, gone_statements, member_changes, job_runs)
+# a finding that began so long after a change, or shortly before it by a look's delay, may come of it
+EARLY_US, LATE_US = 5 * MINUTE_US, HOUR_US
 
 
 def changes_in(reader: Reader, scope: str, span: Span, kinds: Sequence[str] = (), search: str = "") -> Changes:
     """The newest first. ``kinds``: only of these; ``search``: all its words in title, object, server or who."""
     servers = servers_in(reader, scope)
     found = sorted(
-        [*_stored(reader, servers, span), *_plans(reader, servers, span), *_statements(reader, servers, span)],
+        [one for source in SOURCES for one in source(reader, servers, span)],
         key=lambda one: (-one.at_us, one.server.name, one.title),
     )
     counts: dict[str, int] = {}
@@ -53,78 +42,26 @@ def changes_in(reader: Reader, scope: str, span: Span, kinds: Sequence[str] = ()
         counts[one.kind] = counts.get(one.kind, 0) + 1
     wanted = [one for one in found if (not kinds or one.kind in kinds) and _holds(one, search)]
     around = Span(span.since_us - MOST_US, span.until_us + MOST_US)
-    rows = list(_followed(reader, wanted[:MOST], _stored(reader, servers, around)))
+    rows = list(_followed(reader, wanted[:MOST], stored_changes(reader, servers, around)))
     return Changes(
         changes_sentence(scope, rows, len(wanted), bool(kinds or search)), span.iso(), rows, dict(sorted(counts.items())),
         len(wanted) - len(rows),
     )  # fmt: skip
 
 
-def _holds(one: _Seen, search: str) -> bool:
+def _holds(one: Seen, search: str) -> bool:
     text = f"{one.title} {one.object} {one.server.name} {one.who} {one.before} {one.after}".lower()
     return all(word in text for word in search.lower().split())
 
 
-def _stored(reader: Reader, servers: Sequence[Server], span: Span) -> list[_Seen]:
-    named = {server.id: server for server in servers}
-    with reader.store.read() as session:
-        rows = session.scalars(
-            select(Change).where(
-                Change.server_id.in_(named), Change.at_us >= span.since_us, Change.at_us < span.until_us
-            )
-        ).all()
-    return [
-        _Seen(row.id, row.at_us, named[row.server_id], row.kind, row.title, row.object, row.before, row.after, row.who)
-        for row in rows
-    ]
-
-
-def _plans(reader: Reader, servers: Sequence[Server], span: Span) -> Iterable[_Seen]:
-    for server in servers:
-        for one in plan_changes(reader, server, span, MOST):
-            title = plan_words(one.before_s, one.after_s)
-            yield _Seen(
-                None, one.at_us, server, "plan", title, one.text, one.before, one.after, fingerprint=one.fingerprint
-            )
-
-
-def _statements(reader: Reader, servers: Sequence[Server], span: Span) -> Iterable[_Seen]:
-    """Statements that were first seen in the span, on servers that had been recorded for a while."""
-    with reader.store.read() as session:
-        new = {
-            row.id: row
-            for row in session.scalars(
-                select(Statement).where(
-                    Statement.first_seen_us >= span.since_us, Statement.first_seen_us < span.until_us
-                )
-            )
-        }
-    if not new:
-        return
-    frame = read_intervals(reader, list(servers), span)
-    if frame.is_empty():
-        return
-    named = {server.id: server for server in servers}
-    first = (
-        frame.filter(pl.col("statement").is_in(list(new))).group_by("server_id", "statement").agg(pl.col("at_us").min())
-    )
-    begun = {server.id: first_recorded_us(reader, server) for server in servers}
-    for server_id, number, at_us in first.iter_rows():
-        since = begun.get(server_id)
-        if since is not None and at_us >= since + YOUNG_US:
-            row = new[number]
-            yield _Seen(
-                None, at_us, named[server_id], "statement", new_statement_words(), row.text, fingerprint=row.fingerprint
-            )
-
-
-def _followed(reader: Reader, wanted: Sequence[_Seen], stored: Sequence[_Seen]) -> Iterable[ChangeRow]:
+def _followed(reader: Reader, wanted: Sequence[Seen], stored: Sequence[Seen]) -> Iterable[ChangeRow]:
     """Each with what followed, from one read of a server's figures around all its changes; ``stored`` are those of the time around, too."""
     now_us = reader.clock()
-    by_server: dict[int, list[_Seen]] = {}
+    by_server: dict[int, list[Seen]] = {}
     for one in wanted:
         by_server.setdefault(one.server.id, []).append(one)
     effects: dict[int, list[Effect]] = {}
+    began = _findings(reader, wanted)
     for server_id, mine in by_server.items():
         since, until = min(one.at_us for one in mine), max(one.at_us for one in mine)
         minutes = _minutes(reader, server_id, Span(since - MOST_US - MINUTE_US, until + MOST_US + 2 * MINUTE_US))
@@ -142,8 +79,19 @@ def _followed(reader: Reader, wanted: Sequence[_Seen], stored: Sequence[_Seen]) 
         found, shown = effects[id(one)], judged(effects[id(one)])
         yield ChangeRow(
             one.id, one.at_us, one.server.name, one.kind, one.title, one.object, one.before, one.after, one.who, one.fingerprint,
-            shown, followed_words(found, shown), found, besides, one.kind in NOTED, after.iso() if after.seconds else "", before.iso(),
+            shown, followed_words(found, shown), found, besides, one.kind in NOTED and bool(one.who), after.iso() if after.seconds else "", before.iso(),
+            [NotedFinding(f.id, f.finding.title, f.finding.grade) for f in began if f.server == one.server.name and -EARLY_US <= f.since_us - one.at_us <= LATE_US],
         )  # fmt: skip
+
+
+def _findings(reader: Reader, wanted: Sequence[Seen]) -> list[FoundOn]:
+    """Roots that ask for something and began about the time of the changes."""
+    if not wanted:
+        return []
+    servers = {one.server.id: one.server for one in wanted}
+    since, until = min(one.at_us for one in wanted) - EARLY_US, max(one.at_us for one in wanted) + LATE_US
+    found = findings_in(reader, list(servers.values()), Span(since, until)).findings
+    return [one for one in found if one.finding.is_root and one.finding.grade in TROUBLE]
 
 
 def _minutes(reader: Reader, server_id: int, span: Span) -> list[tuple[Figure, Minutes]]:

@@ -91,4 +91,6 @@ def _own(reader: Reader, figure: OwnQuery, owners: list[Server]) -> RecordedQuer
                     RecordedValue(server.name, column.removeprefix(name).removeprefix("."), float(known[-1]), column)
                 )
     seen = {one.server for one in values}
-    return RecordedQuery(figure, [one.name for one in owners], values, [one.name for one in owners if one.name not in seen])
+    return RecordedQuery(
+        figure, [one.name for one in owners], values, [one.name for one in owners if one.name not in seen]
+    )

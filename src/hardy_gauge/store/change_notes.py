@@ -44,6 +44,6 @@ def take_back_note(session: Session, number: int) -> None:
     row = session.scalar(select(Change).join(Server, Server.id == Change.server_id).where(Change.id == number))
     if row is None:
         raise NotFound(f"no change {number}")
-    if row.kind not in NOTED:
+    if row.kind not in NOTED or not row.who:
         raise Conflict("this change was seen on the server, not noted by somebody: it stays")
     session.delete(row)

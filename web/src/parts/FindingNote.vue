@@ -7,6 +7,7 @@ import GradeGlyph from './GradeGlyph.vue'
 import RemedyNote from './RemedyNote.vue'
 import SubjectLink from './SubjectLink.vue'
 import type { Column } from './table'
+import { textOf } from '@/state/span'
 import { times } from '@/state/units'
 import { useWindow } from '@/state/window'
 
@@ -16,6 +17,8 @@ const props = withDefaults(defineProps<{ found: Schemas['FoundOn']; brief?: bool
 const w = useWindow()
 const finding = computed(() => props.found.finding)
 const open = ref(false)
+/** An hour before it began to half an hour after, in which what led to it would lie. */
+const around = computed(() => textOf({ from: props.found.since_us - 3600e6, to: Math.max(props.found.since_us + 60e6, Math.min(props.found.since_us + 1800e6, props.found.seen_us)) }))
 const COLUMNS: Column<Fact>[] = [
   { key: 'what', title: 'Fact', value: (fact) => fact.what },
   { key: 'value', title: 'figure', unit: '', value: (fact) => fact.value },
@@ -36,6 +39,7 @@ const COLUMNS: Column<Fact>[] = [
       <SubjectLink v-if="brief && finding.subject.kind === 'statement'" kind="statement" :name="finding.subject.name" :server="found.server">facts and remedies</SubjectLink>
       <button v-else-if="brief" type="button" class="btn btn-link btn-sm p-0" :aria-expanded="open" @click="open = !open">facts and remedies</button>
       <RouterLink :to="{ name: 'strips', query: { ...w.kept.value, finding: String(found.id) } }">its figures</RouterLink>
+      <RouterLink :to="{ name: 'changes', query: { ...w.kept.value, scope: found.server, focus: around } }">what changed then</RouterLink>
       <RouterLink :to="{ name: 'handbook', query: { ...w.kept.value, open: `cause/${finding.cause}` } }">what this is</RouterLink>
     </header>
     <div v-if="!brief || open" class="body" :class="{ stacked }">

@@ -8,17 +8,29 @@ from typing import Literal, get_args
 
 from hardy_gauge.core.changes.followed import Effect, Shown
 
-ChangeKind = Literal["setting", "schema", "plan", "statement", "upkeep", "software", "hardware", "deployment", "note"]
+ChangeKind = Literal[
+    "setting", "schema", "plan", "statement", "upkeep", "software", "hardware", "member", "job", "deployment", "note"
+]
 KINDS: tuple[ChangeKind, ...] = get_args(ChangeKind)
 # what people and programs note; all else is seen by the product
 NOTED: tuple[ChangeKind, ...] = ("deployment", "note", "hardware")
 
 
 @dataclass(frozen=True)
+class NotedFinding:
+    """A finding that began about the time of a change on its server."""
+
+    id: int
+    title: str
+    grade: str
+
+
+@dataclass(frozen=True)
 class ChangeRow:
     """One change. ``id`` is None of what is not stored as such (a plan, a statement first seen); ``before`` and ``after`` are what it was
     and is, empty where that is not known; ``besides`` changed on the same server so close that which of them it was cannot be told;
-    ``after_span`` and ``before_span`` are the times compared, the first empty while it is too early.
+    ``after_span`` and ``before_span`` are the times compared, the first empty while it is too early. ``findings`` began
+    about then on the same server.
     """
 
     id: int | None
@@ -38,6 +50,7 @@ class ChangeRow:
     noted: bool
     after_span: str
     before_span: str
+    findings: Sequence[NotedFinding]
 
 
 @dataclass(frozen=True)

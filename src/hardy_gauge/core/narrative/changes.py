@@ -50,6 +50,25 @@ def new_statement_words() -> str:
     return "statement called for the first time"
 
 
+def gone_statement_words() -> str:
+    return "statement no longer called"
+
+
+def members_words(before: int, after: int) -> str:
+    """ "sees 4 members of its cluster instead of 5"."""
+    return f"sees {formatting.counted(after, 'member')} of its cluster instead of {before}"
+
+
+def job_words(calendar: str, clock: str, took_s: float, usual_s: float) -> str:
+    """ "job of each day at 02:00 ran for 41 min, usually 40 min"."""
+    return f"job of {calendar} at {clock} ran for {formatting.duration(took_s)}, usually {formatting.duration(usual_s)}"
+
+
+def hardware_words(what: str, before: str, after: str) -> str:
+    """ "cores changed from 8 to 16"."""
+    return f"{what}{CHANGED_FROM}{before} to {after}"
+
+
 def followed_words(effects: Sequence[Effect], shown: Shown) -> str:
     """The figure that changed most, where one is shown: "time per call 2.3× (2.1× to 2.6×)"."""
     if shown != "shown":

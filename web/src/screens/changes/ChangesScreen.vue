@@ -16,7 +16,7 @@ import { useWindow } from '@/state/window'
 import { useWork } from '@/state/work'
 
 type Row = Schemas['ChangeRow']
-const KINDS = ['setting', 'schema', 'plan', 'statement', 'upkeep', 'software', 'hardware', 'deployment', 'note'] as const
+const KINDS = ['setting', 'schema', 'plan', 'statement', 'upkeep', 'software', 'hardware', 'member', 'job', 'deployment', 'note'] as const
 const w = useWindow()
 const kind = computed({ get: () => String(w.route.query.kind ?? ''), set: (value) => w.change({ kind: value || undefined, open: undefined }) })
 const search = computed({ get: () => String(w.route.query.search ?? ''), set: (value) => w.change({ search: value || undefined }) })
@@ -27,7 +27,12 @@ const answer = useAnswer(
 )
 const key = (row: Row) => `${row.at_us}.${row.server}.${row.title}`
 const rows = computed(() => answer.data.value?.changes ?? [])
-const chosen = computed(() => rows.value.find((row) => key(row) === w.route.query.open) ?? rows.value.find((row) => row.shown === 'shown') ?? rows.value[0] ?? null)
+/** Of what is shown to matter, a cause rather than a plan or a statement that follows from it. */
+const first = computed(() => {
+  const shown = rows.value.filter((row) => row.shown === 'shown')
+  return shown.find((row) => !['plan', 'statement', 'upkeep'].includes(row.kind)) ?? shown[0] ?? rows.value[0] ?? null
+})
+const chosen = computed(() => rows.value.find((row) => key(row) === w.route.query.open) ?? first.value)
 const choices = computed(() => [{ value: '', text: 'any kind' }, ...Object.entries(answer.data.value?.kinds ?? {}).map(([value, count]) => ({ value, text: `${value} (${count})` }))])
 const COLUMNS: Column<Row>[] = [
   { key: 'at', title: 'when', width: '88px', value: (row) => row.at_us },
@@ -83,6 +88,12 @@ const remove = (row: Row) => run(async () => (await answered(api.DELETE('/api/ch
         <ProblemLine :problem="problem" />
         <EffectBrackets :effects="chosen.effects" />
         <p v-if="chosen.besides.length" class="faded mb-1 mt-1">Within the hour there also changed: {{ chosen.besides.slice(0, 4).join('; ') }}. Which of them it was cannot be told from this.</p>
+        <p v-if="chosen.findings.length" class="mb-1 mt-1" data-test="findings">
+          Began about then:
+          <template v-for="(one, i) in chosen.findings.slice(0, 3)" :key="one.id"
+            ><template v-if="i">, </template><RouterLink :to="{ name: 'findings', query: { ...w.kept.value, scope: chosen.server, open: String(one.id) } }">{{ one.title }}</RouterLink></template
+          >
+        </p>
         <p class="links mb-0">
           <SubjectLink v-if="chosen.fingerprint" kind="statement" :name="chosen.fingerprint" :server="chosen.server">the statement</SubjectLink>
           <RouterLink v-if="chosen.after_span" :to="compared(chosen)">the time after against the time before</RouterLink>
