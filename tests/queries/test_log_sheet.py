@@ -7,10 +7,14 @@ from typing import Any
 import polars as pl
 import pytest
 
+from hardy_gauge.core.diagnosis.rules.work.watched_message import WatchedMessage
 from hardy_gauge.core.log.rules import LogRule, taken_as
 from hardy_gauge.core.time.span import MINUTE_US
+from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import InvalidInput, NotFound
+from hardy_gauge.queries.evidence import evidence_of
 from hardy_gauge.queries.log_sheet import log_sheet
+from hardy_gauge.queries.scope import server_named
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.log_rules import delete_log_rule, log_rules, save_log_rule
 from tests.queries.builder import HOUR, NOW, Built
@@ -97,3 +101,21 @@ def test_a_server_without_a_log_is_unknown_not_silent(store: Store) -> None:
     built.server("mute", abilities=["counters"])
     found = log_sheet(built.reader, HOUR, "mute")
     assert "unknown" in found.sentence and found.unknown == ["mute does not report its log"]
+
+
+def test_a_rule_makes_messages_a_finding_or_keeps_them_from_rules(store: Store, built: Built) -> None:
+    server = server_named(built.reader, "a")
+    with store.write() as session:
+        save_log_rule(session, "complete", "finding", "ada", NOW)
+        save_log_rule(session, "duplicate key", "ignore", "ada", NOW)
+    evidence = evidence_of(built.reader, server, Window(HOUR))
+    assert isinstance(evidence.messages, list)
+    assert [(one.shape, one.severity, one.watched) for one in evidence.messages] == [
+        ("checkpoints come often", "warning", False),
+        ("checkpoint complete", "error", True),
+    ]
+    (found,) = WatchedMessage().examine(evidence)
+    assert found.subject.kind == "server" and found.grade == "plan" and "checkpoint complete" in found.title
+    assert found.signal is not None and found.signal.at_us == NOW - 5 * MINUTE_US
+    (shape,) = [one for one in log_sheet(built.reader, HOUR, "a").shapes if one.rule]
+    assert (shape.severity, shape.said) == ("error", "info")

@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, select
 
 from hardy_gauge.core.evidence import sources as e
 from hardy_gauge.core.evidence.evidence import Unknown
+from hardy_gauge.core.log.rules import taken_as
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
 from hardy_gauge.probes.setting_map import setting_map
@@ -24,12 +25,14 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.server_figures import figures_of
 from hardy_gauge.queries.volumes import volumes_of
 from hardy_gauge.store import segments
+from hardy_gauge.store.log_rules import log_rules
 from hardy_gauge.store.models import Change, Server, Snapshot
 
 GROWTH_US = 12 * HOUR_US  # over which the growth of a level is taken
 SEQUENCE_US = 7 * DAY_US
 BEFORE_US = HOUR_US
 FEWEST = 5
+MOST_SHAPES = 200  # of messages: a rule of somebody's may be about one that is seldom
 AFTER_US = 600_000_000
 OFF = ("off", "false", "no", "0")
 
@@ -98,12 +101,22 @@ def oldest(reader: Reader, server: Server, focus: Span) -> e.OldTransaction | No
 
 
 def messages(reader: Reader, server: Server, focus: Span) -> Sequence[e.Message] | Unknown:
+    """As people take them: without those that they ignore."""
     if "messages" not in server.abilities:
         return Unknown("the server does not report its log")
-    return [
-        e.Message(one.severity, one.code, one.shape, one.count, one.first_us, one.fingerprint, one.detail, one.text)
-        for one in messages_in(reader, [server], focus)
-    ]
+    with reader.store.read() as session:
+        rules = log_rules(session)
+    found = []
+    for one in messages_in(reader, [server], focus, most=MOST_SHAPES):
+        takes, _ = taken_as(rules, one.severity, one.shape, one.code)
+        if takes != "ignore":
+            severity = "error" if takes == "finding" else takes
+            found.append(
+                e.Message(
+                    severity, one.code, one.shape, one.count, one.first_us, one.fingerprint, one.detail, one.text, takes == "finding"
+                )
+            )  # fmt: skip
+    return found
 
 
 def peers(reader: Reader, server: Server, others: Sequence[Server], focus: Span) -> Mapping[str, float] | Unknown:

@@ -19,9 +19,14 @@ ORDER = ("error", "warning", "info")
 
 
 def messages_in(
-    reader: Reader, servers: Sequence[Server], span: Span, statement: int | None = None, holding: str = ""
+    reader: Reader,
+    servers: Sequence[Server],
+    span: Span,
+    statement: int | None = None,
+    holding: str = "",
+    most: int = MOST,
 ) -> list[MessageRow]:
-    """Errors first, then warnings, each by number; at most twelve. ``statement``: only what was said while it ran; ``holding``: only
+    """Errors first, then warnings, each by number; at most ``most``. ``statement``: only what was said while it ran; ``holding``: only
     what has the word in its shape or code.
     """
     ids = [server.id for server in servers]
@@ -41,7 +46,7 @@ def messages_in(
             )
         rank = pl.col("severity").replace_strict(list(ORDER), [0, 1, 2], default=2).alias("rank")
         rows = by_shape(frame).with_columns(rank).sort("rank", "count", "shape", descending=[False, True, False])
-        rows = rows.head(MOST).drop("rank", "users", "server_ids")
+        rows = rows.head(most).drop("rank", "users", "server_ids")
         ran = [number for number in rows["statement"].to_list() if number is not None]
         known = {row.id: row for row in session.scalars(select(Statement).where(Statement.id.in_(ran)))}
     return [_row(row, known) for row in rows.iter_rows(named=True)]

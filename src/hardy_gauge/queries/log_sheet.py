@@ -66,7 +66,7 @@ def _shapes(
         ran = texts.get(row["statement"] if row["statement"] is not None else -1)
         found.append(
             Shape(
-                takes, row["severity"], row["code"], row["shape"], row["count"], row["first_us"], row["last_us"],
+                "error" if takes == "finding" else takes, row["severity"], row["code"], row["shape"], row["count"], row["first_us"], row["last_us"],
                 by_step[row["severity"], row["code"], row["shape"]], [names[i] for i in row["server_ids"]], row["services"], row["users"],
                 ran.fingerprint if ran else "", ran.text if ran else "", row["detail"] or "", rule.id if rule else None,
             )

@@ -76,7 +76,9 @@ class OldTransaction:
 
 @dataclass(frozen=True)
 class Message:
-    """Messages of one shape in the log over the focus, with the statement that ran when they were said most often."""
+    """Messages of one shape in the log over the focus, with the statement that ran when they were said most often; ``watched``
+    where people want to be told of them.
+    """
 
     severity: str
     code: str
@@ -86,6 +88,7 @@ class Message:
     fingerprint: str
     detail: str
     text: str = ""
+    watched: bool = False
 
 
 @dataclass(frozen=True)

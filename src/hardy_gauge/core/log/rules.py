@@ -7,13 +7,15 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 Severity = Literal["error", "warning", "info"]
-Takes = Literal["error", "warning", "info", "ignore"]
+Takes = Literal["error", "warning", "info", "ignore", "finding"]
 SEVERITIES: tuple[Severity, ...] = get_args(Severity)
 
 
 @dataclass(frozen=True)
 class LogRule:
-    """Messages whose shape or code has the words of ``pattern``, in any case and order, are taken as ``takes``."""
+    """Messages whose shape or code has the words of ``pattern``, in any case and order, are taken as ``takes``; as a "finding" they are
+    errors that somebody is told of.
+    """
 
     id: int
     pattern: str

@@ -29,7 +29,7 @@ SETS: Mapping[str, Sequence[str]] = {
     "hot_row": ("statement:active", *LOCKS), "idle_transaction": LOCKS, "lock_chain": ("statement:active", *LOCKS),
     "schema_change_queue": LOCKS, "prepared_transaction_left": ("figure:prepared_transactions", *LOCKS),
     "long_transaction": ("figure:oldest_transaction_s", *UPKEEP[:2], *LOCKS[:2]),
-    "deadlocks": ("statement:errors", *LOCKS, "figure:errors"),
+    "deadlocks": ("statement:errors", *LOCKS, "figure:errors"), "watched_message": ("statement:errors", "figure:errors"),
     "session_flood": SESSIONS, "connection_storm": SESSIONS,
     "pooler_too_small": ("figure:pool_wait_s", "figure:pool_sessions", "figure:pool_timeouts", *SESSIONS),
     "processor_saturated": (*CORES, "figure:response_s"), "host_setting": (*CORES, *MEMORY[1:3]),

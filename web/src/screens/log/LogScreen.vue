@@ -19,6 +19,7 @@ const TAKES = [
   { value: 'error', text: 'an error' },
   { value: 'warning', text: 'a warning' },
   { value: 'info', text: 'information' },
+  { value: 'finding', text: 'a finding: tell of it' },
   { value: 'ignore', text: 'nothing: do not show it' },
 ]
 const WIDTH = 150
@@ -46,7 +47,7 @@ const parts = (shape: string) => shape.split(/(\$\d+|\?|…|<[^>]+>)/g).filter(B
 const varies = (part: string) => /^(\$\d+|\?|…|<[^>]+>)$/.test(part)
 const bar = (row: Shape, count: number) => (count / Math.max(...row.counts, 1)) * 18
 const pattern = ref('')
-const takes = ref<'error' | 'warning' | 'info' | 'ignore'>('ignore')
+const takes = ref<'error' | 'warning' | 'info' | 'ignore' | 'finding'>('ignore')
 const { problem, busy, run, wrong } = useWork()
 const save = () =>
   run(async () => {
@@ -79,7 +80,7 @@ const there = (name: string, row: Shape) => ({ name, query: { ...w.kept.value, s
     <ProblemLine :problem="problem" />
     <p v-if="data.rules.length || data.ignored || data.unknown.length" class="faded mb-1">
       <span v-for="rule in data.rules" :key="rule.id" class="me-3"
-        >“{{ rule.pattern }}” is taken as {{ rule.takes === 'ignore' ? 'nothing' : rule.takes }}
+        >“{{ rule.pattern }}” is taken as {{ rule.takes === 'ignore' ? 'nothing' : rule.takes === 'finding' ? 'a finding' : rule.takes }}
         <button type="button" class="btn btn-link btn-sm p-0" :aria-label="`Delete the rule ${rule.pattern}`" @click="remove(rule.id)">delete</button></span
       >
       <span v-if="data.ignored">{{ data.ignored }} messages are not shown. </span>
