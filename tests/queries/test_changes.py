@@ -7,6 +7,7 @@ from dataclasses import asdict
 import numpy as np
 import polars as pl
 import pytest
+from sqlalchemy import select
 
 from hardy_gauge.capture.changes import record_host_changes
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, Span
@@ -178,3 +179,13 @@ def test_findings_that_began_about_then_stand_with_the_change(store: Store, buil
             session.add(row)
     (row,) = changes_in(built.reader, "a", HOUR).changes
     assert [(one.title, one.grade) for one in row.findings] == [("Missing index", "act")]
+
+
+def test_a_statement_whose_history_was_brought_in_is_not_new(store: Store, built: Built) -> None:
+    old, new = built.statement("SELECT brought"), built.statement("SELECT made")
+    with store.write() as session:
+        for row in session.scalars(select(Statement)):
+            row.first_seen_us = CHANGED
+    built.calls(1, old, NOW - 2 * HOUR_US, NOW, 1.0, 0.01)
+    built.calls(1, new, CHANGED, NOW, 1.0, 0.01)
+    assert [one.object for one in changes_in(built.reader, "a", HOUR, ["statement"]).changes] == ["SELECT made"]

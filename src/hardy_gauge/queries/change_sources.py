@@ -24,6 +24,7 @@ from hardy_gauge.queries.plan_changes import plan_changes
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.recurrences import recurrences
 from hardy_gauge.queries.statements import read_intervals, texts_of
+from hardy_gauge.store import segments
 from hardy_gauge.store.models import Change, Server, Statement
 
 MOST_PLANS = 200
@@ -94,13 +95,26 @@ def new_statements(reader: Reader, servers: Sequence[Server], span: Span) -> Ite
         frame.filter(pl.col("statement").is_in(list(new))).group_by("server_id", "statement").agg(pl.col("at_us").min())
     )
     begun = {server.id: first_recorded_us(reader, server) for server in servers}
+    known = _called_before(
+        reader, servers, span.since_us
+    )  # what is brought in with its history is seen first when it is brought in
     for server_id, number, at_us in first.iter_rows():
         since = begun.get(server_id)
-        if since is not None and at_us >= since + YOUNG_US:
+        if since is not None and at_us >= since + YOUNG_US and (server_id, number) not in known:
             row = new[number]
             yield Seen(
                 None, at_us, named[server_id], "statement", new_statement_words(), row.text, fingerprint=row.fingerprint
             )
+
+
+def _called_before(reader: Reader, servers: Sequence[Server], until_us: int) -> set[tuple[int, int]]:
+    """Servers and statements that were called in the week before."""
+    ids = [server.id for server in servers]
+    with reader.store.read() as session:
+        frame = segments.read(session, ids, "statement", until_us - WEEK_US, until_us, ["statement"])
+    if frame.is_empty():
+        return set()
+    return set(frame.select("server_id", "statement").unique().iter_rows())
 
 
 def gone_statements(reader: Reader, servers: Sequence[Server], span: Span) -> Iterator[Seen]:

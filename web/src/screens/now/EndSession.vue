@@ -8,25 +8,23 @@ import { useWork } from '@/state/work'
 
 /** Ends a session with a reason, after saying what is lost by it and who is set free. */
 const props = defineProps<{ server: string; row: Schemas['SessionRow']; waiting: number }>()
-const emit = defineEmits<{ done: [said: string] }>()
-const open = ref(false)
+const emit = defineEmits<{ done: [said: string]; close: [] }>()
+const open = ref(true)
 const reason = ref('')
 const { problem, busy, run } = useWork()
 const end = () =>
   run(async () => {
     const path = { server: props.server, session: props.row.session }
     await answered(api.POST('/api/servers/{server}/sessions/{session}/end', { params: { path }, body: { user: props.row.user, reason: reason.value } }))
-    open.value = false
     emit('done', `Session ${props.row.session} was ended.`)
   })
 </script>
 
 <template>
-  <button type="button" class="btn btn-link btn-sm p-0" :aria-label="`End session ${row.session}`" data-test="end" @click="open = true">end</button>
-  <BModal v-model="open" :title="`End session ${row.session} on ${server}`" no-footer>
+  <BModal v-model="open" :title="`End session ${row.session} on ${server}`" no-footer @hidden="emit('close')">
     <form @submit.prevent="end">
       <p>
-        It is of {{ row.service || 'a service that is not known' }}, user {{ row.user || 'not known' }}, and {{ row.words
+        {{ row.service || 'A service that is not known' }}, user {{ row.user || 'not known' }}: {{ row.words
         }}<template v-if="row.transaction_s !== null">; its transaction has been open for {{ text(duration(row.transaction_s)) }}</template
         >. What it has not committed is rolled back, which can take as long as it took to do.
         <b v-if="waiting">{{ waiting === 1 ? 'One session waits' : `${waiting} sessions wait` }} for it.</b>

@@ -37,6 +37,12 @@ const one = computed(() => (shown.value?.servers.length === 1 ? shown.value.serv
 const found = (row: Row) => `${row.session} ${row.user} ${row.service} ${row.database} ${row.client} ${row.text} ${row.wait_event}`.toLowerCase().includes(search.value.toLowerCase())
 const rows = computed(() => (shown.value?.sessions ?? []).filter((row) => (!only.value || row.state === only.value) && found(row)))
 const said = ref('')
+/** The session that is about to be ended; the list goes on behind it. */
+const ending = shallowRef<Row | null>(null)
+const ended = (words: string) => {
+  ending.value = null
+  said.value = words
+}
 const ends = computed(() => !!shown.value?.may_end && may('engineer'))
 const waiting = (row: Row) => (shown.value?.sessions ?? []).filter((other) => other.blockers.includes(row.session)).length
 const bundle = computed(() => `/api/bundles/export?${asText({ scope: w.scope.value, focus: 'PT15M' })}`)
@@ -116,7 +122,7 @@ const open = (server: string) => w.change({ scope: server })
         <template #age="{ row }"><AgeRule :call="row.call_s" :transaction="row.transaction_s" :family="row.wait_family" /></template>
         <template #call="{ row }">{{ row.call_s === null ? 'not reported' : text(duration(row.call_s)) }}</template>
         <template #plan="{ row }"><SubjectLink v-if="row.plan" kind="plan" :name="row.plan" :server="one.server">plan</SubjectLink><template v-else>&nbsp;</template></template>
-        <template #end="{ row }"><EndSession :server="one.server" :row="row" :waiting="waiting(row)" @done="(words) => (said = words)" /></template>
+        <template #end="{ row }"><button type="button" class="btn btn-link btn-sm p-0" :aria-label="`End session ${row.session}`" data-test="end" @click="ending = row">end</button></template>
         <template #text="{ row }">
           <SubjectLink v-if="row.fingerprint" kind="statement" :name="row.fingerprint" :server="one.server" class="sql" :title="row.text">{{ row.text }}</SubjectLink>
           <span v-else class="faded">no statement known</span>
@@ -126,6 +132,7 @@ const open = (server: string) => w.change({ scope: server })
       <p v-if="data.left_out" class="faded mb-0">{{ data.left_out }} more sessions are not listed.</p>
     </template>
     <p v-else class="faded">Counts only. Switch on "sessions" for the list.</p>
+    <EndSession v-if="ending && one" :key="ending.session" :server="one.server" :row="ending" :waiting="waiting(ending)" @done="ended" @close="ending = null" />
   </AnswerSheet>
 </template>
 

@@ -158,6 +158,7 @@ const COLUMNS: Column<Own>[] = [
 
 <style scoped>
 .own {
+  align-items: start;
   grid-template-columns: 60px minmax(0, 1fr);
   max-width: 860px;
 }
