@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from hardy_gauge.core.capacity.storage import days_until_full
+from hardy_gauge.core.capacity.storage import fill_forecast
 from hardy_gauge.core.figures.formatting import duration, share, size
 from hardy_gauge.core.reference.shift import current_shift
 from hardy_gauge.core.reference.usual_range import (
@@ -175,5 +175,24 @@ def test_storage_fills_on_a_known_day() -> None:
     times = np.arange(14 * 24) * HOUR_US
     used = 200e9 + times / DAY_US * 2e9
     used[50] += 30e9  # one jump does not bend the line
-    assert days_until_full(times, used, 300e9) == pytest.approx((300e9 - used[-1]) / 2e9, rel=0.01)
-    assert days_until_full(times, np.full(len(times), 5e9), 300e9) is None
+    found = fill_forecast(times, used, 300e9)
+    assert found is not None and found.days == pytest.approx((300e9 - used[-1]) / 2e9, rel=0.01)
+    assert fill_forecast(times, np.full(len(times), 5e9), 300e9) is None
+    short = fill_forecast(times[:60], used[:60] + 0.0, 300e9)
+    assert short is not None and short.soonest is None, "two days say nothing of how days differ"
+
+
+def test_the_band_of_a_forecast_holds_what_comes() -> None:
+    """Days grow by amounts that are drawn; a rhythm within the day and a night job count for nothing. 95% is what the band says."""
+    draw, hits, rounds = np.random.default_rng(6), 0, 500
+    times = np.arange(14 * 24 + 1) * HOUR_US
+    for _ in range(rounds):
+        daily = draw.gamma(4.0, 0.5e9, 400)
+        whole = np.concatenate([[0.0], np.cumsum(np.repeat(daily / 24, 24))])
+        used = 100e9 + whole[: len(times)] + 0.3e9 * np.sin(np.arange(len(times)) / 24 * 2 * np.pi)
+        capacity = used[-1] + 2e9 * draw.uniform(8, 40)
+        found = fill_forecast(times, used, capacity)
+        assert found is not None and found.soonest is not None and found.soonest <= found.days
+        full = np.argmax(whole[len(times) :] - whole[len(times) - 1] + used[-1] >= capacity) / 24
+        hits += found.soonest <= full <= (found.latest or np.inf)
+    assert 0.92 <= hits / rounds <= 0.98, hits / rounds

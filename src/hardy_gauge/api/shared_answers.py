@@ -21,7 +21,10 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.reach import Reach, reach
 
-SHARED = re.compile(r"/api/(fleet|tape|servers/[^/]+(/objects|/figures)?|ledger|statements(/[^/]+)?|findings)")
+SHARED = re.compile(
+    r"/api/(fleet|tape|servers/[^/]+(/objects|/figures|/host)?|ledger|statements(/[^/]+)?|findings|holdups|strips(/against)?|compare|changes"
+    r"|clusters/[^/]+|log|recurrences|figures)"
+)
 MOST_KEPT = 256
 MOST_BYTES = 4 * 2**20
 SHARE = 10.0

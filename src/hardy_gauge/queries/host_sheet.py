@@ -43,7 +43,7 @@ def host_sheet(reader: Reader, span: Span, name: str) -> HostSheet:
     latencies = {one.name: over_span(frame, one) for one in volume_latencies(frame.columns)}
     volumes = [
         HostVolume(
-            one.name, one.purpose, one.used_bytes, one.capacity_bytes, one.days_left, fills_words(one.days_left, one.lately), one.days_left is not None and grade_by_days(one.days_left) in TROUBLE,
+            one.name, one.purpose, one.used_bytes, one.capacity_bytes, one.days_left, fills_words(one.days_left, one.lately, one.soonest_days, one.latest_days), one.days_left is not None and grade_by_days(one.days_left) in TROUBLE,
             rate(f"volume_reads.{one.name}"), rate(f"volume_writes.{one.name}"),
             _both(rate(f"volume_read_bytes.{one.name}"), rate(f"volume_write_bytes.{one.name}")),
             latencies.get(f"volume_read_latency_s.{one.name}"), latencies.get(f"volume_write_latency_s.{one.name}"),

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 
-from hardy_gauge.core.capacity.storage import days_until_full
+from hardy_gauge.core.capacity.storage import fill_forecast
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import Server
@@ -20,7 +20,8 @@ LATELY_US, FEWEST_STEPS, FASTER = 8 * QUARTER_US, 6, 3.0
 @dataclass(frozen=True)
 class VolumeOut:
     """``days_left`` is None where use does not grow or is not known for long enough; ``lately``: by how it filled over the last two
-    hours, where it did so all the time and far faster than over the weeks before.
+    hours, where it did so all the time and far faster than over the weeks before. ``soonest_days`` and ``latest_days`` are its 95% band; None where it
+    is not known, the latter also where it may never fill.
     """
 
     name: str
@@ -29,6 +30,8 @@ class VolumeOut:
     capacity_bytes: int
     days_left: float | None
     lately: bool = False
+    soonest_days: float | None = None
+    latest_days: float | None = None
 
 
 def volumes_of(reader: Reader, owner: Server, now_us: int) -> list[VolumeOut]:
@@ -41,18 +44,20 @@ def _forecast(reader: Reader, owner: Server, now_us: int) -> list[VolumeOut]:
     recorded = reader.counters([owner.id], Span(now_us - STORAGE_DAYS * DAY_US, now_us), names)
     rows = []
     for volume in owner.host.get("volumes", []):
-        column, left, used = f"volume_used.{volume['name']}", None, volume["used_bytes"]
+        column, found, used = f"volume_used.{volume['name']}", None, volume["used_bytes"]
         if column in recorded.columns:
             values = recorded.select("at_us", column).drop_nulls()
-            left = days_until_full(values["at_us"].to_numpy(), values[column].to_numpy(), volume["capacity_bytes"])
+            found = fill_forecast(values["at_us"].to_numpy(), values[column].to_numpy(), volume["capacity_bytes"])
             used = int(values[column][-1]) if len(values) else used
             soon = _days_left_lately(values, column, now_us, volume["capacity_bytes"])
-            if soon is not None and (left is None or soon < left / FASTER):
+            if soon is not None and (found is None or soon < found.days / FASTER):
                 rows.append(
                     VolumeOut(volume["name"], volume["purpose"], used, volume["capacity_bytes"], soon, lately=True)
                 )
                 continue
-        rows.append(VolumeOut(volume["name"], volume["purpose"], used, volume["capacity_bytes"], left))
+        band = (found.soonest, found.latest) if found else (None, None)
+        days = found.days if found else None
+        rows.append(VolumeOut(volume["name"], volume["purpose"], used, volume["capacity_bytes"], days, False, *band))
     return rows
 
 

@@ -54,10 +54,16 @@ def limit_part(volume: HostVolume) -> float | None:
     return max(parts, default=None)
 
 
-def fills_words(days_left: float | None, lately: bool) -> str:
-    """When a volume fills."""
+def fills_words(
+    days_left: float | None, lately: bool, soonest: float | None = None, latest: float | None = None
+) -> str:
+    """When a volume fills, with its band where that is known: "fills in 23 days (19 to 31 days)"."""
     if days_left is None:
         return "does not fill, as far as is known"
     if days_left > FAR_DAYS:
         return "does not fill within ten years"
-    return f"fills in {duration(days_left * 86_400)}" + (", by the last two hours" if lately else "")
+    band = ""
+    if soonest is not None:
+        last = "or later" if latest is None or latest > FAR_DAYS else f"to {duration(latest * 86_400)}"
+        band = f" ({duration(soonest * 86_400)} {last})"
+    return f"fills in {duration(days_left * 86_400)}{band}" + (", by the last two hours" if lately else "")
