@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US
+from hardy_gauge.core.narrative.recurrences import job_in_focus_words
+from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, Span
+from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import InvalidInput, NotFound
-from hardy_gauge.queries.recurrences import recurrences
+from hardy_gauge.queries.recurrences import job_on, recurrences
+from hardy_gauge.queries.scope import server_named
+from hardy_gauge.queries.server_sheet import server_sheet
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.named_jobs import name_job
 from tests.queries.builder import NOW, Built
@@ -60,3 +64,26 @@ def test_a_zone_that_is_none_and_a_server_without_history(store: Store, built: B
         recurrences(built.reader, "a", "Mars/Olympus")
     built.server("new")
     assert "No job that comes back was learnt on new" in recurrences(built.reader, "new", "UTC").sentence
+
+
+def test_a_job_that_took_a_part_of_a_focus_is_told_with_its_calendar(store: Store, built: Built) -> None:
+    server = server_named(built.reader, "a")
+    night = Span(MIDNIGHT + 2 * HOUR_US, MIDNIGHT + 3 * HOUR_US)
+    (known,) = recurrences(Built(store).reader, "a", "UTC").jobs
+    shares = {known.fingerprint: 0.4}
+    assert job_on(built.reader, server, night, shares) is None, "nothing was learnt ahead"
+    recurrences(built.reader, "a", "UTC")
+    found = job_on(built.reader, server, night, shares)
+    assert found is not None and found[1]
+    assert (
+        job_in_focus_words(found[0], 0.4, found[1])
+        == " INSERT INTO overdue SELECT 1 ran, as every day at 02:00: 40% of its time."
+    )
+    noon = job_on(built.reader, server, night.moved(10 * HOUR_US), shares)
+    assert noon is not None and "though it usually comes every day" in job_in_focus_words(noon[0], 0.4, noon[1])
+    assert job_on(built.reader, server, night, {"another": 0.9}) is None
+    assert "ran, as every day at 02:00" in server_sheet(built.reader, Window(night), "a").sentence
+    with store.write() as session:
+        name_job(session, "a", known.fingerprint, "overdue notices", False)
+    named = job_on(built.reader, server, night, shares)
+    assert named is not None and named[0].name == "overdue notices"

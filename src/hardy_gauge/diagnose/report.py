@@ -43,7 +43,7 @@ def _server(reader: Reader, server: Server, at_us: int) -> dict[str, Any]:
     load = named_gauge(reader, server.id, "active_sessions", window.focus)
     _, words = capture_state(server, reader.clock(), reader.store.health.failure)
     return {
-        "sentence": server_words(reader, server, window, load, root, words),
+        "sentence": server_words(reader, server, window, load, root, words, {}),
         "unknown": [{"cause": one.cause, "why": one.why} for one in found.unknown],
         "findings": [_finding(one, since_us) for one, since_us in found.findings],
     }

@@ -22,7 +22,7 @@ from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, WEEK_US, Span
 from hardy_gauge.queries.coverage import first_recorded_us
 from hardy_gauge.queries.plan_changes import plan_changes
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.queries.recurrences import recurrences
+from hardy_gauge.queries.recurrences import LEARNT_IN, recurrences
 from hardy_gauge.queries.statements import read_intervals, texts_of
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Change, Server, Statement
@@ -32,7 +32,6 @@ YOUNG_US = 10 * MINUTE_US  # of recording: everything is seen for the first time
 MEMBERS = "members_seen"
 BACK_US = 6 * HOUR_US  # before the focus, in which it is learnt how often a statement is called
 LONGEST_US = 36 * HOUR_US  # of a focus in which it is looked for statements that went
-ZONE = "UTC"
 
 
 @dataclass(frozen=True)
@@ -165,7 +164,7 @@ def member_changes(reader: Reader, servers: Sequence[Server], span: Span) -> Ite
 def job_runs(reader: Reader, servers: Sequence[Server], span: Span) -> Iterator[Seen]:
     """The last run of each known job, where it began in the focus."""
     for server in servers:
-        for job in recurrences(reader, server.name, ZONE).jobs:
+        for job in recurrences(reader, server.name, LEARNT_IN).jobs:
             if not job.dismissed and span.since_us <= job.last_us < span.until_us:
                 title = job_words(job.words, job.clock, job.last_s, job.length_s)
                 yield Seen(None, job.last_us, server, "job", title, job.name or job.text, fingerprint=job.fingerprint)

@@ -140,6 +140,12 @@ class Reader:
                     self._learnt[key] = held
         return cast(T, held[1])
 
+    def known(self, key: tuple[object, ...]) -> object | None:
+        """What is kept under a key, however old; None where it was not made yet. For what must not wait for it."""
+        with self._lock:
+            held = self._learnt.get(key)
+        return None if held is None else held[1]
+
     def kept_as(self, key: tuple[object, ...], version: object, make: Callable[[], T]) -> T:
         """What ``make`` gave for this version, made anew for another; only the last is kept."""
         held = self._versions.get(key)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import partial
+from typing import cast
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import polars as pl
@@ -22,6 +24,8 @@ from hardy_gauge.store import segments
 from hardy_gauge.store.models import NamedJob, Server
 
 BACK_US = 400 * DAY_US
+LEARNT_IN = "UTC"  # the zone in which jobs are learnt ahead
+AROUND_US = 30 * MINUTE_US
 SELDOM = 0.2  # of the minutes at most: what runs more often is no job
 LEAST_S = 5.0  # of time in a run on the median: less is not worth a name
 PAUSE_US = 10 * MINUTE_US
@@ -57,6 +61,27 @@ def recurrences(reader: Reader, scope: str, zone_name: str) -> Recurrences:
     looked = (now - max(min(begun), now - BACK_US)) / DAY_US if begun else 0.0
     unknown = [f"{one.name} does not count its statements" for one in servers if "statements" not in one.abilities]
     return Recurrences(recurrences_sentence(scope, jobs, looked), zone_name, looked, jobs, unknown)
+
+
+def job_on(reader: Reader, server: Server, focus: Span, shares: Mapping[str, float]) -> tuple[JobRow, bool] | None:
+    """The known job that took the most of a focus, by statements' shares of its time, and whether it came at its usual time of day; of
+    what was learnt already.
+    """
+    learnt = reader.known(("recurrences", server.id, LEARNT_IN))
+    said = _said(reader, server)
+    jobs = [
+        replace(one, name=said.get(one.fingerprint, ("", False))[0])
+        for one in (cast(list[JobRow], learnt) if learnt else [])
+        if shares.get(one.fingerprint, 0.0) > 0 and not said.get(one.fingerprint, ("", False))[1]
+    ]
+    if not jobs:
+        return None
+    job = max(jobs, key=lambda one: shares[one.fingerprint])
+    hours, minutes = (int(part) for part in job.clock.split(":"))
+    usual = focus.since_us // DAY_US * DAY_US + (hours * 60 + minutes) * MINUTE_US
+    room = int(max(AROUND_US, 2 * job.spread_s * SECOND_US, job.longest_s * SECOND_US))
+    near = any(focus.since_us - room <= usual + n * DAY_US <= focus.until_us + AROUND_US for n in (0, 1))
+    return job, near
 
 
 def _said(reader: Reader, server: Server) -> dict[str, tuple[str, bool]]:

@@ -112,7 +112,7 @@ def _sheet(reader: Reader, owner: Server, peers: Sequence[Server], window: Windo
         server=owner.name, cluster=owner.cluster.name, role=owner.role, engine=owner.engine,
         engine_version=owner.engine_version, abilities=owner.abilities, cores=owner.host.get("cores"),
         memory_bytes=owner.host.get("memory_bytes"),
-        sentence=server_words(reader, owner, window, load, root_of(findings), state_words), reference_note=listed.reference_note,
+        sentence=server_words(reader, owner, window, load, root_of(findings), state_words, {one.fingerprint: one.share for one in listed.rows}), reference_note=listed.reference_note,
         offers=reference_offers(reader, owner, peers, window) if load.centre is None else [], capture=state,
         capture_words=state_words, lacking="" if state == "opened" else lacking_words(owner.abilities), clock_skew_s=owner.capture.clock_skew_s, gauges=gauges,
         heaviest=listed.rows[:HEAVIEST], blind=listed.blind, findings=findings,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 
 from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.recurrences import LEARNT_IN, recurrences
 from hardy_gauge.queries.scope import FLEET, servers_in
 from hardy_gauge.queries.tape import usual_of_sum
 from hardy_gauge.queries.volumes import volumes_of
@@ -37,6 +38,7 @@ class Warmer:
                     return
                 self.reader.renew(server.id)
                 volumes_of(self.reader, server, self.reader.clock())
+                recurrences(self.reader, server.name, LEARNT_IN)
             usual_of_sum(self.reader, servers)
             self.ready.set()
             self._stop.wait(RENEW_S)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hardy_gauge.core.figures.formatting import counted, duration
+from hardy_gauge.core.figures.formatting import share as formatted_share
 from hardy_gauge.core.narrative.comparison import short
 from hardy_gauge.core.reference.recurrence_sheet import JobRow
 
@@ -24,6 +25,13 @@ def recurrences_sentence(scope: str, jobs: Sequence[JobRow], looked_days: float)
         longest = max(shown, key=lambda one: one.length_s * one.active_sessions)
         return f"{told}, and all ran as usual; the largest is {job_name(longest)}, {longest.words} at {longest.clock} for {duration(longest.length_s)}."
     return f"{told}; {job_name(odd[0])} of {odd[0].server}, {odd[0].words} at {odd[0].clock}, {state_words(odd[0])}."
+
+
+def job_in_focus_words(one: JobRow, share: float, at_its_time: bool) -> str:
+    """ "The monthly run is on, as each month": a sentence of a job that takes a part of a server's time."""
+    name = job_name(one)
+    came = f"as {one.words} at {one.clock}" if at_its_time else f"though it usually comes {one.words} at {one.clock}"
+    return f" {name} ran, {came}: {formatted_share(share)} of its time."
 
 
 def job_name(one: JobRow) -> str:

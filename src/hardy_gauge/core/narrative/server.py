@@ -19,7 +19,8 @@ NAMED = 4
 class ServerFacts:
     """A server over the focus: mean active sessions with the usual band there, the shift that is on at its end, what it
     did in its last minutes, and the title of what is at the root of it, with its share of the time (empty where nothing asks for anything). ``ready_us`` is when a usual range stands, if none
-    does, ``first_us`` when it was looked at first.
+    does, ``first_us`` when it was looked at first, ``job`` a sentence of a known job that took
+    a part of its time.
     """
 
     name: str
@@ -36,6 +37,7 @@ class ServerFacts:
     ready_us: int | None
     first_us: int | None
     capture_words: str
+    job: str = ""
 
 
 def server_sentence(facts: ServerFacts) -> str:
@@ -60,14 +62,14 @@ def server_sentence(facts: ServerFacts) -> str:
     if facts.shift is not None:
         since = clock(facts.shift.since_us)
         text = f"{name} worked as usual until {since}; since then it {'is' if now else 'was'} at {times(facts.shift.ratio)} usual, {facts.doing}"
-        return f"{text}.{_root_words(facts)}"
+        return f"{text}.{_root_words(facts)}{facts.job}"
     if facts.value < IDLE:
-        return f"{name} {'is' if now else 'was'} idle.{_root_words(facts)}"
+        return f"{name} {'is' if now else 'was'} idle.{_root_words(facts)}{facts.job}"
     if not facts.low <= facts.value <= facts.high:
         side = "above" if facts.value > facts.high else "below"
         end = "it works as usual again" if now else "it worked as usual"
-        return f"{name} was {side} usual over this window, at {times(facts.value / facts.centre)} usual on average; at its end {end}.{_root_words(facts)}"
-    return f"{name} {'works' if now else 'worked'} as usual for this hour.{_root_words(facts)}"
+        return f"{name} was {side} usual over this window, at {times(facts.value / facts.centre)} usual on average; at its end {end}.{_root_words(facts)}{facts.job}"
+    return f"{name} {'works' if now else 'worked'} as usual for this hour.{_root_words(facts)}{facts.job}"
 
 
 def _root_words(facts: ServerFacts) -> str:
