@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -156,3 +157,31 @@ def test_one_cluster_its_host_and_its_jobs(page: Page) -> None:
     expect(page.locator("[data-test=sentence]")).to_contain_text("overdue notices")
     page.get_by_role("button", name="dismiss").first.click()
     expect(page.get_by_role("button", name="take up")).to_have_count(1)
+
+
+def test_a_member_is_lost_and_comes_back(page: Page) -> None:
+    """A week ago: the story of its cluster, and the same among the changes."""
+    ago = [
+        (datetime.now(UTC) - timedelta(minutes=minutes)).strftime("%Y-%m-%dT%H:%M:%SZ") for minutes in (10_300, 9_900)
+    ]
+    page.goto(f"/clusters/kiosk?focus={'/'.join(ago)}")
+    story = page.locator("[data-test=story]")
+    expect(story.first).to_contain_text("1 member fewer was seen")
+    expect(story.last).to_contain_text("4 members were seen again")
+    page.goto(f"/changes?scope=kiosk&kind=member&focus={'/'.join(ago)}")
+    expect(page.get_by_role("cell", name="sees 4 members of its cluster instead of 3").first).to_be_visible()
+    expect(page.get_by_role("cell", name="sees 3 members of its cluster instead of 4").first).to_be_visible()
+
+
+def test_the_ledger_is_stepped_through_and_narrowed(page: Page) -> None:
+    page.goto("/ledger?scope=desk&by=service&against=wait_family&through=server")
+    steps = page.locator("[data-test=steps]")
+    expect(steps.get_by_role("button", name="all")).to_have_attribute("aria-pressed", "true")
+    page.locator("[data-test=next]").click()
+    expect(page).to_have_url(re.compile("at=desk-"))
+    page.get_by_role("button", name="Without returns").click()
+    expect(page).to_have_url(re.compile("without.service=returns"))
+    expect(page.locator("main tbody")).not_to_contain_text("returns")
+    page.get_by_label("Measure").select_option("rows_examined")
+    expect(page.locator("[data-test=sentence]")).to_contain_text("rows examined a second")
+    expect(page.locator("main tbody").first).to_be_visible()

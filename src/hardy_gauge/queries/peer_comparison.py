@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.figures.minutes import over_span
-from hardy_gauge.core.narrative.peers import agreement_words, uneven_words, version_words
-from hardy_gauge.core.reference.peers import Distance, distances, uneven
+from hardy_gauge.core.narrative.peers import agreement_words, slowest_words, uneven_words, version_words
+from hardy_gauge.core.reference.peers import Distance, distances, slowest, uneven
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.levels import RECENT_US
 from hardy_gauge.queries.reader import Reader
@@ -16,6 +16,7 @@ from hardy_gauge.store.models import Server
 
 COMPARED = ("active_sessions", "response_s", "calls_per_s")
 MEMBERS = "members_seen"
+WORKER = "worker"
 ONE_OF_A_KIND = frozenset({"primary", "coordinator", "single"})
 
 
@@ -65,6 +66,9 @@ def compare_peers(reader: Reader, servers: Sequence[Server], span: Span) -> Peer
             {name: [one[name] for one in means] for name in COMPARED}, {name: FIGURES[name].least for name in COMPARED}
         )
         found |= {server.id: one for server, one in zip(group, reported, strict=True) if one is not None}
+        late = slowest([one["response_s"] for one in means]) if group[0].role == WORKER else None
+        if late is not None:
+            odd.append(slowest_words(group[late[0]].name, late[1], WORKER))
         more = uneven([(one["calls_per_s"] or 0.0) * span.seconds for one in means])
         if more is not None:
             odd.append(uneven_words(group[more[0]].name, more[1], len(group), group[0].role))

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import median_abs_deviation
 
-from hardy_gauge.core.reference.peers import FEWEST, UNLIKE, distances, modified_z, uneven
+from hardy_gauge.core.reference.peers import FEWEST, UNLIKE, distances, modified_z, slowest, uneven
 
 
 @given(st.lists(st.floats(-1e6, 1e6), min_size=3, max_size=30))
@@ -64,3 +64,10 @@ def test_chance_alone_is_hardly_ever_uneven(servers: int, mean: int) -> None:
 def test_who_does_more_than_its_part() -> None:
     assert uneven([1000, 1010, 2000, 990]) == (2, 0.4)
     assert uneven([3, 1, 1]) is None and uneven([0, 0]) is None and uneven([5]) is None
+
+
+def test_the_slowest_is_named_from_a_quarter_more_on() -> None:
+    assert slowest([1.0, 1.1, 1.3, None]) is None, "of the two others the median is 1.05"
+    assert slowest([1.0, 1.1, 2.1, None]) == (2, pytest.approx(2.0))
+    assert slowest([0.5, None]) is None and slowest([]) is None
+    assert slowest([1.0, 1.5]) == (1, 1.5)

@@ -82,7 +82,7 @@ def followed_words(effects: Sequence[Effect], shown: Shown) -> str:
 
 def changes_sentence(scope: str, rows: Sequence[ChangeRow], found: int, filtered: bool) -> str:
     """How much changed, and after how much of it figures were different."""
-    what = "that is asked for " if filtered else ""
+    what = f"that {'is' if found <= 1 else 'are'} asked for " if filtered else ""
     if not found:
         return f"Nothing {what}changed on {scope} in this window, as far as it was recorded."
     shown = [row for row in rows if row.shown == "shown" and row.kind not in ("upkeep",)]

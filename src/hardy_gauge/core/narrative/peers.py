@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.figures.formatting import share
+from hardy_gauge.core.narrative.comparison import times
 from hardy_gauge.core.reference.peers import Distance
 
 
@@ -25,6 +26,11 @@ def peers_words(one: Distance | None) -> str:
 def uneven_words(server: str, part: float, count: int, role: str) -> str:
     """A member that does more than its part of a cluster's calls; ``part`` is a share of 1."""
     return f"uneven: {server} does {share(part)} of the calls of {count} {role}s"
+
+
+def slowest_words(server: str, ratio: float, role: str) -> str:
+    """A worker for which a coordinator has to wait."""
+    return f"{server} is the slowest {role}: {times(ratio)} the time per call of the others, and whoever asks all of them waits for it"
 
 
 def version_words(by_version: Mapping[str, list[str]]) -> list[str]:

@@ -63,6 +63,18 @@ def distances(figures: Mapping[str, Sequence[float | None]], least: Mapping[str,
     return found
 
 
+def slowest(times: Sequence[float | None]) -> tuple[int, float] | None:
+    """Place of the one that takes longest, and how many times the median of the others; None where fewer than two are known, or where
+    it takes less than a quarter more.
+    """
+    known = [(value, place) for place, value in enumerate(times) if value]
+    if len(known) < 2:
+        return None
+    value, place = max(known)
+    ratio = value / float(np.median([other for other, at in known if at != place]))
+    return (place, ratio) if ratio >= MOST_UNEVEN else None
+
+
 def uneven(counts: Sequence[float]) -> tuple[int, float] | None:
     """Place and share of the one that does more than its part, or None.
 
