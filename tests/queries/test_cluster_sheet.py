@@ -7,12 +7,13 @@ import polars as pl
 import pytest
 
 from hardy_gauge.core.cluster.rebalancing import time_left
+from hardy_gauge.core.narrative.capture import NOT_RUNNING, NOT_STORED
 from hardy_gauge.core.time.span import MINUTE_US
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.cluster_sheet import cluster_sheet
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Snapshot
+from hardy_gauge.store.models import Gap, Snapshot
 from tests.queries.builder import HOUR, NOW, Built
 
 LOST, BACK = NOW - 40 * MINUTE_US, NOW - 20 * MINUTE_US
@@ -91,3 +92,15 @@ def test_time_left_covers_the_truth_with_noise_and_says_nothing_where_it_cannot(
     assert inside >= 90
     assert time_left(times, np.full(15, 5.0)) is None and time_left(times, np.arange(15.0)) is None
     assert time_left(times, np.zeros(15)) is None and time_left(times[:3], np.array([9.0, 8.0, 7.0])) is None
+
+
+def test_a_gap_of_ours_is_no_silence_of_a_member(store: Store, built: Built) -> None:
+    with store.write() as session:
+        for reason in (NOT_RUNNING, f"{NOT_STORED}: the disk is full"):
+            session.add(Gap(server_id=1, kind="gap", from_us=LOST, to_us=BACK, reason=reason))
+    story = cluster_sheet(built.reader, Window(HOUR), "quay").story
+    mine = [line for line in story if line.startswith("a ")]
+    assert mine == [
+        "a was not recorded from 14:20 to 14:40: capture was not running.",
+        "a was not recorded from 14:20 to 14:40: what was recorded could not be stored: the disk is full.",
+    ]

@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from hardy_gauge.capture.changes import record_messages_in
 from hardy_gauge.capture.statement_registry import StatementRegistry
+from hardy_gauge.core.narrative.capture import NOT_RUNNING
 from hardy_gauge.probes.protocol import HistoryKind, Identity, Probe, RemembersPast
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
@@ -42,7 +43,7 @@ def backfill(
             session.add(
                 Gap(
                     server_id=server_id, kind="gap", from_us=last, to_us=since,
-                    reason="capture was not running; history fills whole minutes after it",
+                    reason=f"{NOT_RUNNING}; history fills whole minutes after it",
                 )
             )  # fmt: skip
         if messages is not None:

@@ -22,6 +22,7 @@ from hardy_gauge.capture.schema_looks import SchemaLooks
 from hardy_gauge.capture.scrape import Scraper
 from hardy_gauge.capture.statement_registry import Seen, StatementRegistry
 from hardy_gauge.core.activity.now import Look
+from hardy_gauge.core.narrative.capture import NOT_RUNNING, NOT_STORED
 from hardy_gauge.core.sql.comment_tags import NOTHING, comment_tags
 from hardy_gauge.probes import protocol as p
 
@@ -116,7 +117,7 @@ class Recorder:
 
     def lose(self, taken: CaptureBatch, now_us: int, reason: str) -> None:
         """It can never be stored: a gap is left in its place."""
-        gap = Trouble("gap", taken.since_us(), now_us, f"what was recorded could not be stored: {reason}")
+        gap = Trouble("gap", taken.since_us(), now_us, f"{NOT_STORED}: {reason}")
         with self._turn:
             self.batch.troubles += [*taken.troubles, gap]
 
@@ -269,7 +270,7 @@ class Recorder:
             if not self.work.server(counters, levels, counted, self.until_us, now_us) and (
                 last and "gap" not in self._spans.open and now_us - last > SHORTEST_GAP_US
             ):
-                self.batch.troubles.append(Trouble("gap", last, now_us, "capture was not running"))
+                self.batch.troubles.append(Trouble("gap", last, now_us, NOT_RUNNING))
             self.until_us = now_us
         if "messages" in self.abilities:
             found = ask(lambda: probe.messages(self.messages_until_us))

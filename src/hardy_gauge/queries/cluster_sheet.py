@@ -125,7 +125,7 @@ def _story(reader: Reader, servers: Sequence[Server], focus: Span) -> list[str]:
         ).all()  # fmt: skip
     for gap in gaps:
         if (gap.to_us or focus.until_us) - gap.from_us >= LONG_GAP_US:
-            told.append((gap.from_us, gone_words(names[gap.server_id], gap.from_us, gap.to_us)))
+            told.append((gap.from_us, gone_words(names[gap.server_id], gap.from_us, gap.to_us, gap.reason)))
     seen = [_series(reader, one, "members_seen", focus) for one in servers]
     times, values = max(seen, key=lambda one: len(one[0]), default=(np.empty(0, np.int64), np.empty(0)))
     for at, (was, now) in zip(times[1:].tolist(), pairwise(values.tolist()), strict=True):

@@ -13,6 +13,8 @@ STALE_US = 3 * MINUTE_US
 # counters are told only by a second look at them
 FIRST_FIGURES_US = 2 * MINUTE_US
 FIRST_FIGURES = "come within two minutes"
+# gaps that are ours and say nothing of the server
+NOT_RUNNING, NOT_STORED = "capture was not running", "what was recorded could not be stored"
 
 
 @dataclass(frozen=True)

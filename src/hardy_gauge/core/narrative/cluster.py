@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from hardy_gauge.core.cluster.rebalancing import TimeLeft
 from hardy_gauge.core.cluster.sheet import MemberColumn
 from hardy_gauge.core.figures.formatting import clock, counted, duration
+from hardy_gauge.core.narrative.capture import NOT_RUNNING, NOT_STORED
 
 
 def cluster_sentence(name: str, members: Sequence[MemberColumn], odd: Sequence[str]) -> str:
@@ -40,8 +41,11 @@ def moving_words(moving: float | None, left: TimeLeft | None) -> str:
     return f"{moving:.0f}" + (f", done in {left_words(left)}" if left is not None else "")
 
 
-def gone_words(server: str, since_us: int, until_us: int | None) -> str:
-    """A member that did not answer for a while."""
+def gone_words(server: str, since_us: int, until_us: int | None, reason: str) -> str:
+    """A member that did not answer for a while, or was not recorded for a reason of ours."""
+    if reason.startswith((NOT_RUNNING, NOT_STORED)):
+        until = f"from {clock(since_us)} to {clock(until_us)}" if until_us is not None else f"since {clock(since_us)}"
+        return f"{server} was not recorded {until}: {reason}."
     if until_us is None:
         return f"{server} has not answered since {clock(since_us)}."
     return (
