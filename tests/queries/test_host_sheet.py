@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from hardy_gauge.core.host.settings import settings_of
 from hardy_gauge.core.host.sheet import memory_pieces
 from hardy_gauge.core.narrative.host import fills_words, limit_part
-from hardy_gauge.core.time.span import MINUTE_US
+from hardy_gauge.core.time.span import HOUR_US, MINUTE_US
 from hardy_gauge.queries.host_sheet import host_sheet
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Snapshot
@@ -95,3 +95,24 @@ def test_a_host_that_is_not_told(store: Store) -> None:
         and fills_words(1e5, False) == "does not fill within ten years"
     )
     assert fills_words(1.0, True) == "fills in 24.0 h, by the last two hours"
+
+
+def test_what_goes_over_the_network_and_which_tables_grow(store: Store) -> None:
+    built = Built(store)
+    number = built.server("b")
+    at = np.arange(HOUR.since_us, NOW, MINUTE_US)
+    sizes = {"at_us": at, "span_s": 60.0, "network_bytes_sent": 600.0, "network_bytes_received": 60.0}
+    built.rows(number, "metric", pl.DataFrame(sizes))
+    hours = [NOW - n * HOUR_US for n in range(48, 0, -1)]
+    rows = [
+        {"at_us": when, "table": table, "column": None, "heap_bytes": 1e9 + grows * n, "index_bytes": 1e8 if table == "loan" else None}
+        for n, when in enumerate(hours) for table, grows in (("loan", 3e6), ("hold", 1e6), ("title", 0.0), ("shrinks", -1e6))
+    ]  # fmt: skip
+    built.rows(number, "table", pl.DataFrame(rows, schema_overrides={"column": pl.String}))
+    found = host_sheet(built.reader, HOUR, "b")
+    assert (found.sent, found.received) == pytest.approx((10.0, 1.0))
+    assert [(one.table, one.bytes_per_day, one.share) for one in found.growing] == [
+        ("loan", pytest.approx(72e6), pytest.approx(0.75)),
+        ("hold", pytest.approx(24e6), pytest.approx(0.25)),
+    ]
+    assert found.growing[0].bytes == pytest.approx(1.1e9 + 47 * 3e6)

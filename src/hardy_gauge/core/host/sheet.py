@@ -41,9 +41,20 @@ class HostVolume:
 
 
 @dataclass(frozen=True)
+class GrowingTable:
+    """``bytes`` it takes with its indexes, what it grows by a day, and the part of the growth of all that grow."""
+
+    table: str
+    bytes: float
+    bytes_per_day: float
+    share: float
+
+
+@dataclass(frozen=True)
 class HostSheet:
     """``busy`` in cores by kind, ``waiting_per_core`` threads that run or wait for each core; ``memory`` in pieces that add up to ``memory_bytes``;
-    ``unknown`` what the server does not tell of its host.
+    ``sent`` and ``received`` bytes a second over the network; ``growing`` the tables that fill its volumes; ``unknown`` what the server
+    does not tell of its host.
     """
 
     server: str
@@ -57,6 +68,9 @@ class HostSheet:
     swapped: float | None
     volumes: Sequence[HostVolume]
     retransmitted: float | None
+    sent: float | None
+    received: float | None
+    growing: Sequence[GrowingTable]
     settings: Sequence[HostSetting]
     unknown: Sequence[str]
 

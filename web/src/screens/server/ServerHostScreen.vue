@@ -8,6 +8,7 @@ import DataTable from '@/parts/DataTable.vue'
 import FigureText from '@/parts/FigureText.vue'
 import type { Column } from '@/parts/table'
 import { useAnswer } from '@/state/fetching'
+import { share } from '@/state/units'
 import { useWindow } from '@/state/window'
 
 /** The machine below a server: cores with what keeps them busy, memory by use, volumes against their limits and the day they fill. */
@@ -104,9 +105,22 @@ const strips = (name: string) => ({
       <div>
         <h2 class="part"><span>Network</span></h2>
         <p>
-          <template v-if="data.retransmitted !== null">{{ (data.retransmitted * 100).toFixed(3) }}% of the packets are sent again.</template
+          <template v-if="data.sent !== null && data.received !== null"><FigureText :value="data.sent" unit="B/s" /> sent, <FigureText :value="data.received" unit="B/s" /> received. </template
+          ><template v-if="data.retransmitted !== null">{{ (data.retransmitted * 100).toFixed(3) }}% of the packets are sent again.</template
           ><span v-else class="faded">Packets that are sent again are not reported.</span>
         </p>
+        <h2 class="part mt-3"><span>Tables that grow</span></h2>
+        <table v-if="data.growing.length" class="ruled" data-test="growing">
+          <tbody>
+            <tr v-for="one in data.growing" :key="one.table">
+              <td>{{ one.table }}</td>
+              <td class="num"><FigureText :value="one.bytes_per_day" unit="B" /> <span class="unit">a day</span></td>
+              <td class="num">{{ share(one.share) }}</td>
+              <td class="num faded"><FigureText :value="one.bytes" unit="B" /></td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-else class="faded">No table was seen to grow over three hours or more, or sizes are not counted.</p>
       </div>
     </div>
   </AnswerSheet>

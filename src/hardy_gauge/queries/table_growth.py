@@ -1,0 +1,39 @@
+"""Which tables of a server grow, by what was counted of their sizes."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from hardy_gauge.core.host.sheet import GrowingTable
+from hardy_gauge.core.time.span import DAY_US
+from hardy_gauge.queries.reader import Reader
+from hardy_gauge.store import segments
+from hardy_gauge.store.models import Server
+
+BACK_US, LEAST_US = 7 * DAY_US, DAY_US // 8
+MOST = 6
+SIZES = ("heap_bytes", "index_bytes", "other_bytes")
+
+
+def growing_tables(reader: Reader, server: Server, until_us: int) -> list[GrowingTable]:
+    """The six that grow most, over the last week or as far as they were counted, at least three hours."""
+    with reader.store.read() as session:
+        frame = segments.read(session, [server.id], "table", until_us - BACK_US, until_us)
+    if frame.is_empty() or "heap_bytes" not in frame.columns:
+        return []
+    whole = frame.filter(pl.col("column").is_null()) if "column" in frame.columns else frame
+    size = pl.sum_horizontal(*(pl.col(c).fill_null(0.0) for c in SIZES if c in frame.columns))
+    rows = (
+        whole.filter(pl.col("heap_bytes").is_not_null()).with_columns(size.cast(pl.Float64).alias("size")).sort("at_us")
+    )
+    ends = rows.group_by("table").agg(
+        pl.col("at_us").first().alias("from"), pl.col("at_us").last().alias("to"), pl.col("size").first().alias("was"), pl.col("size").last().alias("is"),
+    )  # fmt: skip
+    grown = {
+        row["table"]: (row["is"], (row["is"] - row["was"]) / (row["to"] - row["from"]) * DAY_US)
+        for row in ends.iter_rows(named=True)
+        if row["to"] - row["from"] >= LEAST_US and row["is"] > row["was"]
+    }
+    total = sum(rate for _, rate in grown.values())
+    found = [GrowingTable(table, size, rate, rate / total) for table, (size, rate) in grown.items()]
+    return sorted(found, key=lambda one: (-one.bytes_per_day, one.table))[:MOST]
