@@ -1,4 +1,6 @@
-"""Write the parts of the documentation that follow from the code: scenario keys, troubles, settings, JSON Schema, permissions."""
+"""Write the parts of the documentation that follow from the code: scenario keys, troubles, settings, JSON Schema, permissions,
+checks of statements.
+"""
 
 from __future__ import annotations
 
@@ -7,6 +9,8 @@ from pathlib import Path
 
 from hardy_gauge.probes.sqlpack.pack import load_pack
 from practice_fleet.scenario.guide import json_schema, markdown
+from tools.checks_table import DOC as CHECKS
+from tools.checks_table import page as checks_page
 from tools.pack_figures import pack_table
 from tools.permissions import table
 from tools.practice_traces import DOC as TRACES
@@ -30,6 +34,7 @@ def main() -> None:
     page = DOCS / "postgresql.md"
     head = page.read_text(encoding="utf-8").partition(VERSIONS)[0]
     page.write_text(f"{head}{VERSIONS}\n{pack_table(load_pack('postgresql'))}", encoding="utf-8")
+    CHECKS.write_text(checks_page(), encoding="utf-8")
     (DOCS / "permissions.md").write_text(table(), encoding="utf-8")
     (DOCS / "scenario.schema.json").write_text(json.dumps(json_schema(), indent=1) + "\n", encoding="utf-8")
 

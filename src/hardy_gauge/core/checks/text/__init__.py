@@ -1,0 +1,1 @@
+"""Checks of a statement's text, one family a file."""
