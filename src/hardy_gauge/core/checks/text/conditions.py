@@ -106,7 +106,10 @@ def _not_in(statement: Parsed) -> Iterator[str]:
             guarded = any(
                 isinstance(part, exp.Not) and isinstance(part.this, exp.Is) for part in query.find_all(exp.Not)
             )
-            if not guarded and (shape is None or shape.nullable):
+            keyed = (
+                shape is None and isinstance(column, exp.Column) and column.name.lower() == "id"
+            )  # by that name, a key
+            if not guarded and not keyed and (shape is None or shape.nullable):
                 known = "can be null" if shape is not None else "may be null"
                 yield f"{statement.sql(one)}, whose values {known}"
         elif any(isinstance(value, exp.Null) for value in inner.expressions):
