@@ -5,11 +5,12 @@ from __future__ import annotations
 import json
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, NoReturn
 
 import typer
 
 from hardy_gauge.core.figures.formatting import duration
+from hardy_gauge.core.plans.comparison import PlanComparison, compare_plans
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_plan
 from hardy_gauge.core.plans.sheet import plan_sheet
@@ -19,20 +20,28 @@ def plan(
     file: Annotated[
         Path, typer.Argument(help="Plan as JSON: of the probe protocol, of PostgreSQL, or SQLite's query plan rows.")
     ],
+    other: Annotated[Path | None, typer.Argument(help="A second plan, to be compared with the first.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON instead of a table.")] = False,
 ) -> None:
-    """Print the steps of a plan with the time each takes itself, without the steps below it.
+    """Print the steps of a plan with the time each takes itself, without the steps below it; or two plans beside each other.
 
-    Example: hardy-gauge plan plan.json
+    Example: hardy-gauge plan before.json after.json
     """
+    first = _read(file, "file", as_json)
+    if other is None:
+        typer.echo(json.dumps(asdict(plan_sheet(first)), indent=2) if as_json else as_table(first))
+        return
+    found = compare_plans(first, _read(other, "other", as_json))
+    typer.echo(json.dumps(asdict(found), indent=2) if as_json else as_comparison(found))
+
+
+def _read(file: Path, field: str, as_json: bool) -> Plan:
     try:
-        found = read_plan(file.read_text(encoding="utf-8"))
+        return read_plan(file.read_text(encoding="utf-8"))
     except OSError as error:
-        _fail(as_json, f"{file}: {error.strerror}", "file")
+        return _fail(as_json, f"{file}: {error.strerror}", field)
     except (MalformedPlan, UnicodeDecodeError) as error:
-        _fail(as_json, str(error), getattr(error, "field", "file"))
-    else:
-        typer.echo(json.dumps(asdict(plan_sheet(found)), indent=2) if as_json else as_table(found))
+        return _fail(as_json, str(error), getattr(error, "field", field))
 
 
 def as_table(found: Plan) -> str:
@@ -44,7 +53,20 @@ def as_table(found: Plan) -> str:
     return "\n".join(lines)
 
 
-def _fail(as_json: bool, detail: str, field: str) -> None:
+def as_comparison(found: PlanComparison) -> str:
+    """The sentence, then a line a step: what became of it, and its words in both plans where they differ."""
+    lines = [found.sentence]
+    for one in found.steps:
+        a, b = one.first, one.second
+        shown = a or b
+        assert shown is not None
+        words = shown.words if a is None or b is None or a.words == b.words else f"{a.words}  →  {b.words}"
+        told = f" ({', '.join(one.changed)})" if one.changed else ""
+        lines.append(f"{one.match:>18}  {'  ' * shown.depth}{words}{told}")
+    return "\n".join(lines)
+
+
+def _fail(as_json: bool, detail: str, field: str) -> NoReturn:
     if as_json:
         typer.echo(json.dumps({"title": "The plan cannot be read", "status": 422, "detail": detail, "field": field}))
     else:

@@ -39,8 +39,8 @@ class WriteHealth:
         """A transaction was stored; ``by_somebody``: what a person or a program asked for, and not what was recorded."""
         with self._lock:
             self.writes, self.write_s = self.writes + 1, self.write_s + took_s
-            self.acts += by_somebody
             over, self.failure = self.failure, None
+            self.acts += by_somebody or over is not None  # that it can be written again is to be seen at once
         if over is not None:
             log.warning("the store can be written again; it could not since %s us: %s", over.since_us, over.why)
 
@@ -58,6 +58,7 @@ class WriteHealth:
         with self._lock:
             self.failures += 1
             new = self.failure is None
+            self.acts += new
             since = time.time_ns() // 1000 if self.failure is None else self.failure.since_us
             self.failure = WriteFailure(since, why)
         if new:
