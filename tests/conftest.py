@@ -14,6 +14,7 @@ from pathlib import Path
 import httpx
 import pytest
 import uvicorn
+from hypothesis import settings
 
 from hardy_gauge.store.database import Store
 from practice_fleet.http_app import build, clock_us
@@ -31,6 +32,9 @@ LONGEST = (
     "test_locks",
 )
 _demos: list[subprocess.Popen[bytes]] = []
+# how long an example takes depends on what else the machine does
+settings.register_profile("without deadlines", deadline=None)
+settings.load_profile("without deadlines")
 ROOT = Path(__file__).parents[1]
 BIN = Path(sys.executable).parent
 # the servers of these tests are on this machine; tests/safety starts the application without it
