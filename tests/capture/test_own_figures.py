@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import select
 
 from hardy_gauge.capture.collector import Collector
-from hardy_gauge.capture.own_figures import check_figure, drop_figure, keep_figure
+from hardy_gauge.capture.own_figures import check_figure, check_on, drop_figure, keep_figure
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.errors import InvalidInput, NotFound
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
@@ -52,6 +52,7 @@ def test_it_is_tried_and_kept_and_recorded(store: Store, collector: Collector) -
         [("p0", 10_000.0), ("p1", 10_000.0)],
     )
     assert 0 < found.took_s < 1
+    assert [one.values for one in check_on(store, [server, server], BY_PATRON)] == [found.values] * 2
     with store.write() as session:
         keep_figure(session, [server], BY_PATRON, [found])
         keep_figure(session, [server], BY_PATRON, [found])  # again is in place of itself

@@ -53,6 +53,7 @@ def test_what_followed_is_shown_and_what_did_not_is_not(store: Store, built: Bui
     assert by_server["a"].shown == "shown" and by_server["b"].shown == "no difference shown"
     assert by_server["a"].words == "time per call 2× (2× to 2×), and 1 other figure"
     assert (by_server["a"].before, by_server["a"].after, by_server["a"].who) == ("1", "2", "ada")
+    assert found.leads is not None and found.changes[found.leads].server == "a"
     assert "on a at 14:30: time per call 2×" in found.sentence and "after 1 of them" in found.sentence
 
 

@@ -142,3 +142,9 @@ def test_sessions_keep_their_numbers_where_only_some_are_followed(store: Store) 
     (tree,) = found.trees
     assert (tree.session, tree.doing, tree.waited_s) == (7, "working", 20.0)
     assert "only one session in several is followed" in found.unknown[0]
+
+
+def test_what_was_seen_a_moment_ago_may_go_on(store: Store, built: Built) -> None:
+    held(built, 1, 1, NOW - 60 * SECOND_US, 30, 1, "loans")
+    trees = holdup_sheet(built.reader, WINDOW, "fleet", Asked()).trees
+    assert {one.from_us: one.goes_on for one in trees} == {BEGAN: False, NOW - 60 * SECOND_US: True}

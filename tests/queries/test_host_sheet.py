@@ -111,8 +111,10 @@ def test_what_goes_over_the_network_and_which_tables_grow(store: Store) -> None:
     built.rows(number, "table", pl.DataFrame(rows, schema_overrides={"column": pl.String}))
     found = host_sheet(built.reader, HOUR, "b")
     assert (found.sent, found.received) == pytest.approx((10.0, 1.0))
-    assert [(one.table, one.bytes_per_day, one.share) for one in found.growing] == [
+    assert [(one.table, one.bytes_per_day, one.share) for one in found.growing or []] == [
         ("loan", pytest.approx(72e6), pytest.approx(0.75)),
         ("hold", pytest.approx(24e6), pytest.approx(0.25)),
     ]
-    assert found.growing[0].bytes == pytest.approx(1.1e9 + 47 * 3e6)
+    assert found.growing is not None and found.growing[0].bytes == pytest.approx(1.1e9 + 47 * 3e6)
+    built.server("mute")
+    assert host_sheet(built.reader, HOUR, "mute").growing is None, "not known is not none"

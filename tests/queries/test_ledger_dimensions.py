@@ -88,8 +88,12 @@ def test_what_statements_count(built: Built) -> None:
     for by, against in itertools.pairwise(COUNTED_DIMENSIONS):
         one = ledger(built.reader, WINDOW, "fleet", LedgerQuestion(by, against, measure="calls"))
         assert one.active_sessions == pytest.approx(5.0), by
+    assert not found.unknown
+    built.server("blind", abilities=[])
+    assert ledger(built.reader, WINDOW, "fleet", LedgerQuestion()).unknown == ["blind was not recorded"]
     nothing = ledger(built.reader, WINDOW, "fleet", LedgerQuestion("kind", "server", measure="log_bytes"))
     assert not nothing.entries and "do not report" in nothing.sentence
+    assert nothing.unknown == ["blind was not recorded", "a, b do not report log written"]
 
 
 def test_what_cannot_be_asked(built: Built) -> None:

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Cluster, Server
+from hardy_gauge.store.models import Cluster
 
 MINUTE_US = 60_000_000
 
@@ -38,33 +38,26 @@ def test_a_moment_is_of_its_own_store(store: Store, tmp_path) -> None:  # type: 
     other.close()
 
 
-def test_series_that_are_held_give_what_is_read(store: Store) -> None:
+def test_series_that_are_held_give_what_is_read(store: Store, server: int) -> None:
     """Of segments that overlap, come late, lack a column, or are of nothing."""
     draw = random.Random(4)
     with store.write() as session:
-        cluster = Cluster(name="c")
-        session.add(cluster)
-        session.flush()
-        row = Server(name="s", cluster_id=cluster.id, role="single", engine="practice", engine_version="1", address="x")
-        session.add(row)
-        session.flush()
         for number in range(12):
             at = [(draw.randrange(90)) * MINUTE_US for _ in range(draw.randrange(1, 20))]
             columns = {"at_us": at, "calls": [float(draw.randrange(9)) for _ in at]}
             if number % 3 == 0:
                 columns["errors"] = [1.0] * len(at)
-            segments.append(session, row.id, "metric", pl.DataFrame(columns))
-        server_id = row.id
+            segments.append(session, server, "metric", pl.DataFrame(columns))
     for _ in range(60):
         since = draw.randrange(20, 80)
         span = since * MINUTE_US, (since + draw.randrange(1, 30)) * MINUTE_US
         asked = draw.choice([None, ["calls"], ["errors", "calls"], ["nothing"]])
         with store.read() as session:
-            plain = segments.read(session, [server_id], "metric", *span, asked)
+            plain = segments.read(session, [server], "metric", *span, asked)
         with store.moment() as session:
-            segments.hold(session, server_id, 20 * MINUTE_US, 110 * MINUTE_US, ["metric", "sample"])
-            cut = segments.read(session, [server_id], "metric", *span, asked)
-            assert segments.read(session, [server_id], "sample", *span).is_empty()
+            segments.hold(session, server, 20 * MINUTE_US, 110 * MINUTE_US, ["metric", "sample"])
+            cut = segments.read(session, [server], "metric", *span, asked)
+            assert segments.read(session, [server], "sample", *span).is_empty()
         assert len(plain) == len(cut)
         shared = [c for c in plain.columns if c in cut.columns]
         if len(plain):

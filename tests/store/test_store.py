@@ -15,19 +15,7 @@ from sqlalchemy import create_engine, func, inspect, select, text
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.migrate import config
-from hardy_gauge.store.models import Base, Cluster, Segment, Server, StoredCaptureRule
-
-
-@pytest.fixture
-def server(store: Store) -> int:
-    with store.write() as session:
-        cluster = Cluster(name="c")
-        session.add(cluster)
-        session.flush()
-        row = Server(name="s", cluster_id=cluster.id, role="single", engine="practice", engine_version="1", address="x")
-        session.add(row)
-        session.flush()
-        return row.id
+from hardy_gauge.store.models import Base, Cluster, Segment, StoredCaptureRule
 
 
 def frame(start: int, rows: int, **more: object) -> pl.DataFrame:

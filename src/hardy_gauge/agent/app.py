@@ -21,7 +21,8 @@ class Beside:
 
     def identity(self) -> p.Identity:
         found = self.probe.identity()
-        return found.model_copy(update={"abilities": list(dict.fromkeys([*found.abilities, "counters", "host"]))})
+        passed_on = [one for one in found.abilities if one != "own_figures"]  # queries do not go through the protocol
+        return found.model_copy(update={"abilities": list(dict.fromkeys([*passed_on, "counters", "host"]))})
 
     def host(self) -> p.Host:
         return host.facts(self.folders)

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from hardy_gauge.api.current import CurrentReader
 from hardy_gauge.api.fields import Strict
-from hardy_gauge.capture.own_figures import CheckedFigure, check_figure, drop_figure, keep_figure
+from hardy_gauge.capture.own_figures import CheckedFigure, check_on, drop_figure, keep_figure
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.queries.own_figures import OwnFigures, own_figures
 from hardy_gauge.queries.scope import servers_in
@@ -34,14 +34,14 @@ def figures(reader: CurrentReader, scope: str = "fleet") -> OwnFigures:
 @router.post("/check")
 def check(given: OfScope, reader: CurrentReader) -> list[CheckedFigure]:
     """Ask for a figure on every server of the scope, once: its rows, its values, and how long it takes there."""
-    return [check_figure(reader.store, server, given.figure) for server in servers_in(reader, given.scope)]
+    return check_on(reader.store, servers_in(reader, given.scope), given.figure)
 
 
 @router.put("", status_code=204)
 def keep(given: OfScope, reader: CurrentReader, http: Request) -> None:
     """Record a figure on every server of the scope from now on, after it was tried on each: on all of them or none."""
     servers = servers_in(reader, given.scope)
-    checked = [check_figure(reader.store, server, given.figure) for server in servers]
+    checked = check_on(reader.store, servers, given.figure)
     with reader.store.write() as session:
         keep_figure(session, servers, given.figure, checked)
     http.app.state.poke()

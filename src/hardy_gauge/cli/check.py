@@ -15,15 +15,14 @@ from pydantic import TypeAdapter, ValidationError
 
 from hardy_gauge import __version__
 from hardy_gauge.cli.options import Data
-from hardy_gauge.core.checks.files import FileFinding, check_text, fails, without_known
+from hardy_gauge.core.checks.files import FileFinding, as_text, check_text, fails, without_known
 from hardy_gauge.core.checks.sarif import sarif
 from hardy_gauge.core.checks.schema_text import tables_of
-from hardy_gauge.core.checks.statement import ColumnShape, TableShape
+from hardy_gauge.core.checks.statement import TableShape
 from hardy_gauge.errors import GaugeError, InvalidInput
+from hardy_gauge.queries.recorded_schema import recorded_schema
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Snapshot
-from hardy_gauge.store.servers import find_server
 
 KNOWN = TypeAdapter(list[FileFinding])
 MOST_BYTES = 32 * 2**20
@@ -103,17 +102,8 @@ def _recorded(name: str, data: Path) -> dict[str, TableShape]:
     path = AppSettings(data=data).store_path
     if not path.exists():
         raise InvalidInput(f"data: there is nothing recorded in {data}", "data")
-    with closing(Store(path)) as store, store.read() as session:
-        row = session.get(Snapshot, (find_server(session, name).id, "schema"))
-        if row is None:
-            raise InvalidInput(f"server: no schema of {name} was recorded", "server")
-        return {
-            table["name"].lower(): TableShape(
-                {c["name"].lower(): ColumnShape(str(c.get("type", "")).lower(), True) for c in table["columns"]},
-                tuple(tuple(name.lower() for name in index["columns"]) for index in table["indexes"]),
-            )
-            for table in row.body["tables"]
-        }
+    with closing(Store(path)) as store:
+        return recorded_schema(store, name)
 
 
 def _known(baseline: Path | None) -> list[FileFinding]:
@@ -134,10 +124,7 @@ def _printed(found: list[FileFinding], style: Format) -> str:
         return json.dumps([asdict(one) for one in found], indent=1)
     if style is Format.sarif:
         return json.dumps(sarif(found, __version__), indent=1)
-    lines = [f"{one.file}:{one.line}: {one.grade}: {one.message} {one.remedy} [{one.check}]" for one in found]
-    counts = {grade: sum(one.grade == grade for one in found) for grade in ("act", "plan", "note")}
-    said = ", ".join(f"{count} {grade}" for grade, count in counts.items() if count)
-    return "\n".join([*lines, said or "Nothing was found."])
+    return as_text(found)
 
 
 def _fail(style: Format, detail: str, field: str) -> None:

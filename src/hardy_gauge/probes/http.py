@@ -25,6 +25,7 @@ WHAT: dict[p.Ability, str] = {
     "explain": "plans of texts", "plans": "plans that were in use", "messages": "log messages",
     "history": "what was recorded before capture began",
     "page_trace": "pages asked for one after the other", "end_session": "ending a session on demand",
+    "own_figures": "queries of your own whose values are recorded",
 }  # fmt: skip
 MOST_BYTES = 16 * 2**20
 MOST_OF = {"identity": 2**16, "host": 2**18, "counters": 2**20, "readiness": 2**20, "settings": 2**22, "members": 2**20}

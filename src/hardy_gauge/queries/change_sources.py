@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 import polars as pl
 from sqlalchemy import select
 
 from hardy_gauge.core.changes.gone import stopped_at
+from hardy_gauge.core.cluster.member_steps import member_steps
 from hardy_gauge.core.narrative.changes import (
     gone_statement_words,
     job_words,
@@ -152,13 +152,9 @@ def member_changes(reader: Reader, servers: Sequence[Server], span: Span) -> Ite
         if MEMBERS not in frame.columns:
             continue
         known = frame.select("at_us", MEMBERS).drop_nulls()
-        seen = [(int(at), int(count)) for at, count in known.iter_rows()]
-        before = seen[0][1] if seen else 0
-        for (at, count), (_, then) in pairwise(seen):
-            if count != before and then == count:
-                title = members_words(before, count)
-                yield Seen(None, at, server, "member", title, before=str(before), after=str(count))
-                before = count
+        for at, before, after in member_steps([(int(at), int(count)) for at, count in known.iter_rows()]):
+            title = members_words(before, after)
+            yield Seen(None, at, server, "member", title, before=str(before), after=str(after))
 
 
 def job_runs(reader: Reader, servers: Sequence[Server], span: Span) -> Iterator[Seen]:

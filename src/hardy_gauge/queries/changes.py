@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from hardy_gauge.core.changes.followed import FOLLOWED, MOST_US, Effect, Minutes, effect_of, judged, spans_around
+from hardy_gauge.core.changes.leading import leading
 from hardy_gauge.core.changes.sheet import NOTED, ChangeRow, Changes, NotedFinding
 from hardy_gauge.core.figures.catalogue import FIGURES, Figure
 from hardy_gauge.core.narrative.changes import changes_sentence, followed_words
@@ -44,7 +45,7 @@ def changes_in(reader: Reader, scope: str, span: Span, kinds: Sequence[str] = ()
     around = Span(span.since_us - MOST_US, span.until_us + MOST_US)
     rows = list(_followed(reader, wanted[:MOST], stored_changes(reader, servers, around)))
     return Changes(
-        changes_sentence(scope, rows, len(wanted), bool(kinds or search)), span.iso(), rows, dict(sorted(counts.items())),
+        changes_sentence(scope, rows, len(wanted), bool(kinds or search)), span.iso(), rows, leading(rows), dict(sorted(counts.items())),
         len(wanted) - len(rows),
     )  # fmt: skip
 

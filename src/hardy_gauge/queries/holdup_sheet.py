@@ -24,6 +24,7 @@ from hardy_gauge.core.activity.waiting_trees import (
     WaitingTree,
     Waits,
     circles_of,
+    goes_on,
     lanes_of,
     trees_of,
     waits_of,
@@ -88,7 +89,7 @@ def holdup_sheet(reader: Reader, window: Window, scope: str, asked: Asked) -> Ho
     rate = sum(one.all_s / seconds[server.id] for server, one in waits if seconds.get(server.id))
     if asked:
         rate = sum(tree.waited_s / seconds[server.id] for server, _, tree, _ in left if seconds.get(server.id))
-    rows = [_row(one, texts, waited_s) for one in left[:SHOWN]]
+    rows = [_row(one, texts, waited_s, reader.clock()) for one in left[:SHOWN]]
     difference = compared(rate, reference, window.reference.name)
     return Holdups(
         sentence=holdups_sentence(scope, rows, len(left), waited_s, longest, difference, bool(asked)),
@@ -159,7 +160,7 @@ def _key(server: Server, tree: WaitingTree) -> str:
     return f"{tree.root}.{tree.from_us}.{server.name}"
 
 
-def _row(found: Found, texts: _Texts, waited_s: float) -> TreeRow:
+def _row(found: Found, texts: _Texts, waited_s: float, now_us: int) -> TreeRow:
     server, _, tree, object_ = found
     fingerprint, text = texts.of(tree.statement)
     waiting = texts.of(tree.lost_on[0][0])
@@ -167,7 +168,7 @@ def _row(found: Found, texts: _Texts, waited_s: float) -> TreeRow:
         key=_key(server, tree), server=server.name, session=tree.root, from_us=tree.from_us, until_us=tree.until_us, doing=tree.doing,
         words=tree_words(tree), user=tree.user, service=tree.service, fingerprint=fingerprint, text=text, waited_s=tree.waited_s,
         share=tree.waited_s / max(waited_s, 1e-9), most=tree.most, depth=tree.depth, waiters=tree.waiters, object=object_,
-        wait_event=tree.lost_on[0][1] or NOT_KNOWN, waiting_fingerprint=waiting[0], waiting_text=waiting[1],
+        wait_event=tree.lost_on[0][1] or NOT_KNOWN, waiting_fingerprint=waiting[0], waiting_text=waiting[1], goes_on=goes_on(tree, now_us),
     )  # fmt: skip
 
 

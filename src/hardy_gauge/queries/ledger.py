@@ -8,7 +8,16 @@ from typing import Any
 
 import polars as pl
 
-from hardy_gauge.core.activity.ledger import COUNTED_UNIT, DIMENSIONS, TIME, UNITS, Dimension, Measure, time_spent
+from hardy_gauge.core.activity.ledger import (
+    COUNTED_DIMENSIONS,
+    COUNTED_UNIT,
+    DIMENSIONS,
+    TIME,
+    UNITS,
+    Dimension,
+    Measure,
+    time_spent,
+)
 from hardy_gauge.core.activity.ledger_sheet import Cell, CellPart, Entry, Ledger, mosaic_of
 from hardy_gauge.core.narrative.comparison import compared
 from hardy_gauge.core.narrative.ledger import ledger_sentence
@@ -103,6 +112,7 @@ def ledger(reader: Reader, window: Window, scope: str, asked: LedgerQuestion) ->
         stack=stack_of(window, rows, asked.by, looked, spans, before, source.shortest_step_us),
         filters={str(name): list(values) for name, values in asked.filters.items()},
         without={str(name): list(values) for name, values in asked.without.items()},
+        counted=COUNTED_DIMENSIONS, unknown=source.unknown(servers, window.focus, seconds),
         names={
             f"{name}.{value}": names.label(name, value)
             for given in (asked.filters, asked.without) for name, values in given.items() for value in values

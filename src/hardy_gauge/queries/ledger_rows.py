@@ -16,6 +16,7 @@ from hardy_gauge.core.activity.ledger import (
     entries_of_servers,
 )
 from hardy_gauge.core.figures.catalogue import SPAN
+from hardy_gauge.core.narrative.ledger import not_recorded_words, not_reported_words
 from hardy_gauge.core.time.coverage import Source
 from hardy_gauge.core.time.span import SECOND_US, Span
 from hardy_gauge.errors import InvalidInput
@@ -95,6 +96,19 @@ class LedgerRows:
         named = pl.col("server_id").replace_strict(names, default=None, return_dtype=pl.String).alias("server")
         rows = frame.with_columns(pl.col(self.measure).fill_null(0.0).alias("weight"), named)
         return rows.filter(pl.col("weight") > 0).select(list(dict.fromkeys(["at_us", "server_id", *columns, "weight"])))
+
+    def unknown(self, servers: Sequence[Server], span: Span, seconds: Mapping[int, float]) -> list[str]:
+        """Servers that were not recorded, and those that do not report the measure."""
+        left = [server for server in servers if server.id in seconds]
+        silent = not_recorded_words([server.name for server in servers if server.id not in seconds])
+        if self.measure == TIME:
+            return silent
+        frame = read_intervals(self.reader, left, span)
+        told = (
+            set() if frame.is_empty() else set(frame.filter(pl.col(self.measure).is_not_null())["server_id"].to_list())
+        )
+        counting = set() if frame.is_empty() else set(frame["server_id"].to_list())
+        return silent + not_reported_words([one.name for one in left if one.id in counting - told], self.measure)
 
     def entries(self, rows: pl.DataFrame, by: Sequence[str], seconds: Mapping[int, float]) -> pl.DataFrame:
         """Sums by dimensions, with margins where they are of samples."""

@@ -72,7 +72,7 @@ def own_figures(reader: Reader, scope: str) -> OwnFigures:
             found.setdefault(OwnQuery(**document), []).append(server)
     figures = [_own(reader, figure, found[figure]) for figure in sorted(found, key=lambda one: (one.name, one.sql))]
     scraped = [Scraped(server.name, list(server.scrapes)) for server in servers if server.scrapes]
-    takes = [server.name for server in servers if server.address.startswith("postgresql")]
+    takes = [server.name for server in servers if "own_figures" in server.abilities]
     silent = sum(bool(one.silent) for one in figures)
     return OwnFigures(
         figures_sentence(len(figures), silent, sum(len(one.addresses) for one in scraped)), figures, scraped, takes

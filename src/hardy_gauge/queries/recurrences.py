@@ -12,7 +12,7 @@ import polars as pl
 from sqlalchemy import select
 
 from hardy_gauge.core.narrative.recurrences import UNUSUAL, recurrences_sentence
-from hardy_gauge.core.reference.recurrence_sheet import JobRow, Recurrences
+from hardy_gauge.core.reference.recurrence_sheet import JobRow, Recurrences, at_its_time
 from hardy_gauge.core.reference.recurrences import JobRun, recurrence_of, runs_of, state_of
 from hardy_gauge.core.time.span import DAY_US, MINUTE_US, SECOND_US, Span
 from hardy_gauge.errors import InvalidInput
@@ -25,7 +25,6 @@ from hardy_gauge.store.models import NamedJob, Server
 
 BACK_US = 400 * DAY_US
 LEARNT_IN = "UTC"  # the zone in which jobs are learnt ahead
-AROUND_US = 30 * MINUTE_US
 SELDOM = 0.2  # of the minutes at most: what runs more often is no job
 LEAST_S = 5.0  # of time in a run on the median: less is not worth a name
 PAUSE_US = 10 * MINUTE_US
@@ -77,11 +76,7 @@ def job_on(reader: Reader, server: Server, focus: Span, shares: Mapping[str, flo
     if not jobs:
         return None
     job = max(jobs, key=lambda one: shares[one.fingerprint])
-    hours, minutes = (int(part) for part in job.clock.split(":"))
-    usual = focus.since_us // DAY_US * DAY_US + (hours * 60 + minutes) * MINUTE_US
-    room = int(max(AROUND_US, 2 * job.spread_s * SECOND_US, job.longest_s * SECOND_US))
-    near = any(focus.since_us - room <= usual + n * DAY_US <= focus.until_us + AROUND_US for n in (0, 1))
-    return job, near
+    return job, at_its_time(job, focus)
 
 
 def _said(reader: Reader, server: Server) -> dict[str, tuple[str, bool]]:

@@ -15,12 +15,14 @@ MOST = 6
 SIZES = ("heap_bytes", "index_bytes", "other_bytes")
 
 
-def growing_tables(reader: Reader, server: Server, until_us: int) -> list[GrowingTable]:
-    """The six that grow most, over the last week or as far as they were counted, at least three hours."""
+def growing_tables(reader: Reader, server: Server, until_us: int) -> list[GrowingTable] | None:
+    """The six that grow most, over the last week or as far as they were counted, at least three hours; None where their sizes are not
+    counted.
+    """
     with reader.store.read() as session:
         frame = segments.read(session, [server.id], "table", until_us - BACK_US, until_us)
     if frame.is_empty() or "heap_bytes" not in frame.columns:
-        return []
+        return None
     whole = frame.filter(pl.col("column").is_null()) if "column" in frame.columns else frame
     size = pl.sum_horizontal(*(pl.col(c).fill_null(0.0) for c in SIZES if c in frame.columns))
     rows = (

@@ -87,7 +87,7 @@ CASES: dict[str, tuple[list[str], list[str]]] = {
 }  # fmt: skip
 OF_ANOTHER = {
     "limited_change_without_order": (
-        "mysql",
+        "sqlite",
         "DELETE FROM loan WHERE id > 5 LIMIT 10",
         "DELETE FROM loan WHERE id > 5 ORDER BY id LIMIT 10",
     )

@@ -21,7 +21,7 @@ class Lost:
 @dataclass(frozen=True)
 class TreeRow:
     """A tree of waiting; ``key`` names it in an address, ``text`` is what its root works on or ran last, ``waiting_text`` what most of
-    those who wait for it run.
+    those who wait for it run; ``goes_on`` where others waited for it a moment ago, so that it may not be over.
     """
 
     key: str
@@ -44,6 +44,7 @@ class TreeRow:
     wait_event: str
     waiting_fingerprint: str
     waiting_text: str
+    goes_on: bool
 
 
 @dataclass(frozen=True)

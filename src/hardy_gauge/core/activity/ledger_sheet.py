@@ -92,7 +92,8 @@ class Stack:
 class Ledger:
     """``seconds`` were looked at, on average over the servers. ``steps`` are the entries of the third dimension, ``at`` is the one that is
     shown, empty for all. Of another ``measure`` than time, ``active_sessions`` are sums a second in ``unit``. ``names`` are what the values of
-    filters are called, by dimension and value, such as "statement.9f…".
+    filters are called, by dimension and value, such as "statement.9f…";
+    ``counted`` the dimensions of what is counted by statement; ``unknown`` whose part is missing, and why.
     """
 
     sentence: str
@@ -115,3 +116,5 @@ class Ledger:
     filters: dict[str, list[str]]
     without: dict[str, list[str]]
     names: dict[str, str]
+    counted: Sequence[Dimension]
+    unknown: list[str]

@@ -17,6 +17,7 @@ from hardy_gauge.core.activity.waiting import IDLE, UNSEEN, WORKING, waiting_loo
 QUIET_US, QUIET_LOOKS = 5_000_000, 3
 LOOK_US = 1_000_000
 MOST_LANES = 40
+WRITTEN_US = 120_000_000  # looks are stored each minute, so that what was seen in the last two may go on
 COLUMNS = ("session", "blockers", "statement", "user", "service", "wait_event", "object")
 
 
@@ -154,6 +155,11 @@ def _waited_for(seen: pl.DataFrame) -> dict[tuple[int, int], str]:
         return {}
     each = seen.drop_nulls("object").group_by("root", "number", "object").agg(pl.col("waited_s").sum())
     return {(root, number): name for root, number, name, _ in each.sort("waited_s", "object").iter_rows()}
+
+
+def goes_on(tree: WaitingTree, now_us: int) -> bool:
+    """Whether others waited for it so short a time ago that it may not be over."""
+    return now_us - tree.until_us <= WRITTEN_US
 
 
 def _numbered(looks: pl.DataFrame) -> pl.DataFrame:

@@ -55,10 +55,11 @@ class ChangeRow:
 
 @dataclass(frozen=True)
 class Changes:
-    """Newest first; ``kinds`` counts those of the focus by kind, whatever is asked for; ``left_out`` are not listed."""
+    """Newest first; ``leads`` is the place of the one that the sentence names, None where none is shown to matter; ``kinds`` counts those of the focus by kind, whatever is asked for; ``left_out`` are not listed."""
 
     sentence: str
     focus: str
     changes: Sequence[ChangeRow]
+    leads: int | None
     kinds: dict[str, int]
     left_out: int

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from hardy_gauge.core.checks.check import Grade, at_least
+from hardy_gauge.core.checks.check import GRADES, Grade, at_least
 from hardy_gauge.core.checks.registry import checked
 from hardy_gauge.core.checks.schema_text import tables_of
 from hardy_gauge.core.checks.statement import TableShape
@@ -14,8 +15,9 @@ from hardy_gauge.core.sql.predicates import Unreadable
 from hardy_gauge.core.sql.split import split
 
 UNREADABLE = "cannot_be_read"
-# a client's own commands in a script, and rows that follow a COPY, are no statements
-CLIENT = "\\"
+# a client's own commands begin so; the last ends the rows that follow a COPY … FROM stdin
+CLIENT, ENDS_ROWS = "\\", "\\."
+COPIES = re.compile(r"^\s*copy\b.*\bfrom\s+stdin\b", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -39,7 +41,7 @@ class FileFinding:
 def check_text(file: str, text: str, dialect: str, tables: Mapping[str, TableShape]) -> list[FileFinding]:
     """Everything found in a file's statements, in their order; a statement that cannot be read is said, and the rest goes on."""
     found = []
-    lines = "\n".join("" if line.startswith(CLIENT) else line for line in text.split("\n"))
+    lines = _statements_only(text)
     fresh = frozenset(tables_of(lines, dialect))
     for cut in split(lines):
         try:
@@ -55,6 +57,23 @@ def check_text(file: str, text: str, dialect: str, tables: Mapping[str, TableSha
             for one in seen
         ]
     return found
+
+
+def _statements_only(text: str) -> str:
+    """The text line by line, without what a client does itself and the rows that follow a COPY."""
+    kept, rows = [], False
+    for line in text.split("\n"):
+        kept.append("" if rows or line.startswith(CLIENT) else line)
+        rows = line.strip() != ENDS_ROWS if rows else COPIES.match(line) is not None
+    return "\n".join(kept)
+
+
+def as_text(found: Sequence[FileFinding]) -> str:
+    """A line each, as compilers write them, and how many there are of each grade."""
+    lines = [f"{one.file}:{one.line}: {one.grade}: {one.message} {one.remedy} [{one.check}]" for one in found]
+    counts = {grade: sum(one.grade == grade for one in found) for grade in reversed(GRADES)}
+    said = ", ".join(f"{count} {grade}" for grade, count in counts.items() if count)
+    return "\n".join([*lines, said or "Nothing was found."])
 
 
 def without_known(found: Iterable[FileFinding], known: Iterable[FileFinding]) -> list[FileFinding]:

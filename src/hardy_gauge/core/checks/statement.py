@@ -17,10 +17,10 @@ logging.getLogger("sqlglot").setLevel(logging.ERROR)
 
 @dataclass(frozen=True)
 class ColumnShape:
-    """``kind`` is its type as it is declared, in lower case; ``nullable`` whether it can be empty."""
+    """``kind`` is its type as it is declared, in lower case; ``nullable`` whether it can be null, None where that is not known."""
 
     kind: str
-    nullable: bool
+    nullable: bool | None
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from datetime import UTC, datetime
 
 
@@ -47,6 +48,12 @@ def share(part: float) -> str:
 def counted(number: int, noun: str) -> str:
     """A number of things whose plural ends in s: "1 session", "12 sessions"."""
     return f"{number:,} {noun}{'' if number == 1 else 's'}"
+
+
+def listed(names: Sequence[str], most: int) -> str:
+    """ "a, b and 3 more"."""
+    more = len(names) - most
+    return ", ".join(names[:most]) + (f" and {more} more" if more > 0 else "")
 
 
 def clock(at_us: int) -> str:

@@ -53,7 +53,8 @@ class GrowingTable:
 @dataclass(frozen=True)
 class HostSheet:
     """``busy`` in cores by kind, ``waiting_per_core`` threads that run or wait for each core; ``memory`` in pieces that add up to ``memory_bytes``;
-    ``sent`` and ``received`` bytes a second over the network; ``growing`` the tables that fill its volumes; ``unknown`` what the server
+    ``sent`` and ``received`` bytes a second over the network; ``growing`` the tables that fill its volumes, None where
+    sizes are not counted; ``unknown`` what the server
     does not tell of its host.
     """
 
@@ -70,7 +71,7 @@ class HostSheet:
     retransmitted: float | None
     sent: float | None
     received: float | None
-    growing: Sequence[GrowingTable]
+    growing: Sequence[GrowingTable] | None
     settings: Sequence[HostSetting]
     unknown: Sequence[str]
 

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from typing import Literal
 
 from hardy_gauge.core.changes.followed import Effect, Shown
+from hardy_gauge.core.changes.leading import distance, leading, shown_to_matter
 from hardy_gauge.core.changes.sheet import ChangeRow
 from hardy_gauge.core.figures import formatting
 from hardy_gauge.core.narrative.comparison import times
 
 CHANGED_FROM = " changed from "
 NAMED = 3
-LEAST_RATIO = 1e-3
-FOLLOWING = ("plan", "statement")  # these follow from something else that changed, where that is known
 UPKEEP = {"upkeep": "upkeep run on", "statistics": "statistics gathered of"}
 
 
@@ -74,7 +72,7 @@ def followed_words(effects: Sequence[Effect], shown: Shown) -> str:
     if shown != "shown":
         return shown
     ratios = [(one, one.ratio, one.low, one.high) for one in effects if one.shown == "shown"]
-    one, ratio, low, high = max(ratios, key=lambda row: abs(math.log(max(row[1] or 0.0, LEAST_RATIO))))
+    one, ratio, low, high = max(ratios, key=lambda row: distance(row[1]))
     others = len(ratios) - 1
     more = f", and {formatting.counted(others, 'other figure')}" if others else ""
     return f"{one.title.lower()} {times(ratio or 0.0)} ({times(low or 0.0)} to {times(high or 0.0)}){more}"
@@ -85,18 +83,12 @@ def changes_sentence(scope: str, rows: Sequence[ChangeRow], found: int, filtered
     what = f"that {'is' if found <= 1 else 'are'} asked for " if filtered else ""
     if not found:
         return f"Nothing {what}changed on {scope} in this window, as far as it was recorded."
-    shown = [row for row in rows if row.shown == "shown" and row.kind not in ("upkeep",)]
+    shown, first = shown_to_matter(rows), leading(rows)
     told = f"{formatting.counted(found, 'change')} {what}on {scope}"
-    if not shown:
+    if first is None:
         return f"{told}; after none of them is a difference of the server's figures shown."
-    largest = max(shown, key=lambda row: (row.kind not in FOLLOWING, _size(row)))
+    largest = rows[first]
     return (
         f"{told}; after {len(shown)} of them figures are different, most after {largest.title} on {largest.server} "
         f"at {formatting.clock(largest.at_us)}: {largest.words}."
-    )
-
-
-def _size(row: ChangeRow) -> float:
-    return max(
-        (abs(math.log(max(one.ratio or 0.0, LEAST_RATIO))) for one in row.effects if one.shown == "shown"), default=0.0
     )

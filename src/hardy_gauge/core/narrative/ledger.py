@@ -6,10 +6,11 @@ from collections.abc import Sequence
 
 from hardy_gauge.core.activity.ledger import TIME, UNITS, Measure
 from hardy_gauge.core.activity.ledger_sheet import Entry
-from hardy_gauge.core.figures.formatting import amount, share, size
+from hardy_gauge.core.figures.formatting import amount, listed, share, size
 from hardy_gauge.core.narrative.comparison import compared, short
 from hardy_gauge.core.reference.typical_day import Typical
 
+NAMED = 4
 MEASURES: dict[Measure, str] = {
     "time": "time", "calls": "calls", "rows_returned": "rows returned", "rows_examined": "rows examined", "pages_read": "pages read",
     "pages_requested": "pages requested", "temporary_pages": "temporary pages written", "log_bytes": "log written",
@@ -54,3 +55,17 @@ def _counted(
     top, against = entries[0], f", {compared(total, reference, name)}" if reference is not None else ""
     rate = f"{size(total)} of {what}" if measure in UNITS else f"{amount(total)} {what}"
     return f"{scope} had {rate} a second{against}; {share(top.share)} is {short(top.label)}, {top.difference}."
+
+
+def not_recorded_words(servers: Sequence[str]) -> list[str]:
+    """Whose part of a ledger is missing altogether."""
+    return [f"{listed(servers, NAMED)} {'was' if len(servers) == 1 else 'were'} not recorded"] if servers else []
+
+
+def not_reported_words(servers: Sequence[str], measure: Measure) -> list[str]:
+    """Whose statements are counted, but not by this."""
+    return (
+        [f"{listed(servers, NAMED)} {'does' if len(servers) == 1 else 'do'} not report {MEASURES[measure]}"]
+        if servers
+        else []
+    )

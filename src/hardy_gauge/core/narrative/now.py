@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hardy_gauge.core.activity.now import HELD_UP, IDLE, WAITING, WORKING, ServerNow, SessionNow
-from hardy_gauge.core.figures.formatting import counted, duration, share
+from hardy_gauge.core.figures.formatting import counted, duration, listed, share
 
 NAMED = 2
 
@@ -44,9 +44,7 @@ def session_words(one: SessionNow) -> str:
     if one.stage:
         return one.stage + (f" {share(one.done)}" if one.done is not None else "")
     if one.state == HELD_UP:
-        more = len(one.blockers) - NAMED
-        named = ", ".join(str(number) for number in one.blockers[:NAMED])
-        return f"waits for {named}" + (f" and {more} more" if more > 0 else "")
+        return f"waits for {listed([str(number) for number in one.blockers], NAMED)}"
     if one.state == WAITING:
         return f"waits: {one.wait_family}"
     return "works" if one.state == WORKING else "nothing, transaction open"

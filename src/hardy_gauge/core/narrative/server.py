@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from hardy_gauge.core.figures.formatting import clock, day_clock, share
+from hardy_gauge.core.figures.formatting import clock, day_clock, listed, share
 from hardy_gauge.core.narrative.capture import FIRST_FIGURES
 from hardy_gauge.core.narrative.comparison import times
 from hardy_gauge.core.narrative.fleet import IDLE
@@ -98,7 +98,7 @@ def figures_sentence(server: str, unusual: Sequence[str], known: int, count: int
     rest = f"; of {count - known} nothing usual is known yet" if known < count else ""
     if not unusual:
         return f"None of {known} figures of {server} was out of its usual range{rest}."
-    named = ", ".join(unusual[:NAMED]) + (f" and {len(unusual) - NAMED} more" if len(unusual) > NAMED else "")
+    named = listed(unusual, NAMED)
     verb = "was" if len(unusual) == 1 else "were"
     return f"{len(unusual)} of {known} figures of {server} {verb} out of the usual range: {named}{rest}."
 

@@ -98,7 +98,8 @@ def figures_sentence(count: int, silent: int, addresses: int) -> str:
     )
     if not count:
         return f"No figure of your own is recorded yet{beside}."
-    quiet = f"; {silent} of them gave no value lately" if silent else ""
-    return (
-        f"{_counted(count, 'figure')} of your own {'is' if count == 1 else 'are'} recorded each minute{quiet}{beside}."
-    )
+    if count == 1:
+        quiet = ", and gave no value in the last ten minutes" if silent else ""
+        return f"1 figure of your own is recorded each minute{quiet}{beside}."
+    quiet = f"; {silent} of them gave no value in the last ten minutes" if silent else ""
+    return f"{count} figures of your own are recorded each minute{quiet}{beside}."

@@ -28,6 +28,7 @@ Ability = Literal[
     "objects",
     "page_trace",
     "end_session",
+    "own_figures",
 ]
 
 

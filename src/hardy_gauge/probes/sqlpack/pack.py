@@ -104,6 +104,10 @@ class Pack(PackPart):
     socket_folders: list[str] = Field(default_factory=list, description="where its sockets usually lie")
     socket_name: str = Field("{port}", description="the name of a socket, with {port}")
 
+    def check_of(self, ability: Ability) -> Check:
+        """The first check of an ability, which decides about it."""
+        return next(check for check in self.checks if check.ability == ability)
+
 
 class FigureQuery(PackPart):
     """A query of the user's own whose values become figures: columns ``value``, and ``label`` where there are many.

@@ -27,11 +27,7 @@ const answer = useAnswer(
 )
 const key = (row: Row) => `${row.at_us}.${row.server}.${row.title}`
 const rows = computed(() => answer.data.value?.changes ?? [])
-/** Of what is shown to matter, a cause rather than a plan or a statement that follows from it. */
-const first = computed(() => {
-  const shown = rows.value.filter((row) => row.shown === 'shown')
-  return shown.find((row) => !['plan', 'statement', 'upkeep'].includes(row.kind)) ?? shown[0] ?? rows.value[0] ?? null
-})
+const first = computed(() => rows.value[answer.data.value?.leads ?? 0] ?? null)
 const chosen = computed(() => rows.value.find((row) => key(row) === w.route.query.open) ?? first.value)
 const choices = computed(() => [{ value: '', text: 'any kind' }, ...Object.entries(answer.data.value?.kinds ?? {}).map(([value, count]) => ({ value, text: `${value} (${count})` }))])
 const COLUMNS: Column<Row>[] = [

@@ -113,9 +113,7 @@ const frame = (row: Tree) => {
         <h2 class="part mt-2">
           <span>Session {{ chosen.session }} on {{ chosen.server }} {{ chosen.words }} ({{ share(chosen.share) }})</span>
           <button type="button" class="btn btn-link btn-sm p-0" @click="frame(chosen)">frame it on the tape</button>
-          <RouterLink v-if="chosen.until_us > Date.now() * 1000 - 120e6" class="btn btn-link btn-sm p-0" :to="{ path: '/now', query: { scope: chosen.server } }"
-            >it may go on: see it now, or end it</RouterLink
-          >
+          <RouterLink v-if="chosen.goes_on" class="btn btn-link btn-sm p-0" :to="{ path: '/now', query: { scope: chosen.server } }">it may go on: see it now, or end it</RouterLink>
         </h2>
         <HoldupLanes :tree="chosen" :lanes="data.lanes" />
       </template>

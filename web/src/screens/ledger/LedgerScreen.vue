@@ -38,7 +38,6 @@ const MEASURES = {
   temporary_pages: 'temporary pages',
   log_bytes: 'log written',
 }
-const COUNTED = ['statement', 'kind', 'user', 'service', 'database', 'server']
 type Measure = keyof typeof MEASURES
 type Dimension = keyof typeof DIMENSIONS
 const isDimension = (text: string): text is Dimension => text in DIMENSIONS
@@ -53,13 +52,14 @@ const measure = computed({
   get: () => (String(w.route.query.measure ?? '') in MEASURES ? (String(w.route.query.measure) as Measure) : 'time'),
   set: (value) => w.change(value === 'time' ? { measure: undefined } : { measure: value, ...fit(value) }),
 })
+const counted = computed<readonly string[]>(() => ledger.data.value?.counted ?? ['statement', 'user'])
 /** What is counted by statement has fewer dimensions: the others are left for the first that there are. */
 const fit = (value: Measure) => {
   if (value === 'time') return {}
-  const first = COUNTED.includes(by.value) ? by.value : 'statement'
-  const second = COUNTED.includes(against.value) && against.value !== first ? against.value : first === 'user' ? 'service' : 'user'
-  const lost = filters.value.filter((one) => !COUNTED.includes(one.dimension)).map((one) => [`${one.out ? 'without' : 'filter'}.${one.dimension}`, undefined])
-  return { by: first, against: second, through: COUNTED.includes(through.value) ? through.value : undefined, at: undefined, ...Object.fromEntries(lost) }
+  const first = counted.value.includes(by.value) ? by.value : 'statement'
+  const second = counted.value.includes(against.value) && against.value !== first ? against.value : first === 'user' ? 'service' : 'user'
+  const lost = filters.value.filter((one) => !counted.value.includes(one.dimension)).map((one) => [`${one.out ? 'without' : 'filter'}.${one.dimension}`, undefined])
+  return { by: first, against: second, through: counted.value.includes(through.value) ? through.value : undefined, at: undefined, ...Object.fromEntries(lost) }
 }
 const by = computed({
   get: () => dimension('by', () => (measure.value === 'time' ? 'wait_family' : 'statement')),
@@ -77,7 +77,7 @@ const through = computed({
   set: (value) => w.change({ through: value || undefined, at: undefined }),
 })
 const at = computed(() => (through.value ? String(w.route.query.at ?? '') : ''))
-const known = computed(() => Object.entries(DIMENSIONS).filter(([value]) => measure.value === 'time' || COUNTED.includes(value)))
+const known = computed(() => Object.entries(DIMENSIONS).filter(([value]) => measure.value === 'time' || counted.value.includes(value)))
 const options = computed(() => known.value.map(([value, text]) => ({ value, text })))
 const thirds = computed(() => [{ value: '', text: 'nothing more' }, ...options.value.filter((one) => one.value !== by.value && one.value !== against.value)])
 const measures = Object.entries(MEASURES).map(([value, text]) => ({ value, text }))
@@ -112,7 +112,7 @@ const remove = (one: { dimension: string; value: string; out: boolean }) => {
 /** The map narrows to the cell that is clicked. */
 const narrow = (row: string, column: string) => w.change({ [`filter.${by.value}`]: row, [`filter.${against.value}`]: column })
 const steps = computed(() => ['', ...(ledger.data.value?.steps ?? []).map((one) => one.key)])
-const step = (by: number) => w.change({ at: steps.value[(Math.max(0, steps.value.indexOf(at.value)) + by + steps.value.length) % steps.value.length] || undefined })
+const step = (forward: number) => w.change({ at: steps.value[(Math.max(0, steps.value.indexOf(at.value)) + forward + steps.value.length) % steps.value.length] || undefined })
 </script>
 
 <template>
@@ -141,6 +141,7 @@ const step = (by: number) => w.change({ at: steps.value[(Math.max(0, steps.value
       <span v-if="data.steps.length > 14" class="faded">{{ data.steps.length - 14 }} more by "next"</span>
     </div>
     <ReferenceNote :note="data.reference_note" />
+    <p v-if="data.unknown.length" class="faded mb-1">Not known: {{ data.unknown.join('; ') }}.</p>
     <StateNote v-if="!data.entries.length" :problem="null" :working="false" has empty />
     <template v-else>
       <LoadStack

@@ -110,7 +110,7 @@ const strips = (name: string) => ({
           ><span v-else class="faded">Packets that are sent again are not reported.</span>
         </p>
         <h2 class="part mt-3"><span>Tables that grow</span></h2>
-        <table v-if="data.growing.length" class="ruled" data-test="growing">
+        <table v-if="data.growing?.length" class="ruled" data-test="growing">
           <tbody>
             <tr v-for="one in data.growing" :key="one.table">
               <td>{{ one.table }}</td>
@@ -120,7 +120,7 @@ const strips = (name: string) => ({
             </tr>
           </tbody>
         </table>
-        <p v-else class="faded">No table was seen to grow over three hours or more, or sizes are not counted.</p>
+        <p v-else class="faded">{{ data.growing ? 'No table was seen to grow over three hours or more.' : 'Sizes of tables are not counted.' }}</p>
       </div>
     </div>
   </AnswerSheet>

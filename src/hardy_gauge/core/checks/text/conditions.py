@@ -106,12 +106,11 @@ def _not_in(statement: Parsed) -> Iterator[str]:
             guarded = any(
                 isinstance(part, exp.Not) and isinstance(part.this, exp.Is) for part in query.find_all(exp.Not)
             )
-            keyed = (
-                shape is None and isinstance(column, exp.Column) and column.name.lower() == "id"
-            )  # by that name, a key
-            if not guarded and not keyed and (shape is None or shape.nullable):
-                known = "can be null" if shape is not None else "may be null"
-                yield f"{statement.sql(one)}, whose values {known}"
+            nullable = shape.nullable if shape is not None else None
+            # where it is not known, a column named id is taken for a key
+            keyed = nullable is None and isinstance(column, exp.Column) and column.name.lower() == "id"
+            if not guarded and not keyed and nullable is not False:
+                yield f"{statement.sql(one)}, whose values {'can' if nullable else 'may'} be null"
         elif any(isinstance(value, exp.Null) for value in inner.expressions):
             yield f"{statement.sql(one)} holds for no row"
 

@@ -1,0 +1,26 @@
+"""The schema of a server as it was recorded last, for checks of statements."""
+
+from __future__ import annotations
+
+from hardy_gauge.core.checks.statement import ColumnShape, TableShape
+from hardy_gauge.errors import InvalidInput
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Snapshot
+from hardy_gauge.store.servers import find_server
+
+
+def recorded_schema(store: Store, name: str) -> dict[str, TableShape]:
+    """Tables by name in lower case; whether a column can be null is not recorded. NotFound where there is no such server, InvalidInput
+    where its schema was not recorded.
+    """
+    with store.read() as session:
+        row = session.get(Snapshot, (find_server(session, name).id, "schema"))
+    if row is None:
+        raise InvalidInput(f"server: no schema of {name} was recorded", "server")
+    return {
+        table["name"].lower(): TableShape(
+            {c["name"].lower(): ColumnShape(c["type"].lower(), None) for c in table["columns"]},
+            tuple(tuple(column.lower() for column in index["columns"]) for index in table["indexes"]),
+        )
+        for table in row.body["tables"]
+    }
