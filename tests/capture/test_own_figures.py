@@ -14,6 +14,7 @@ from hardy_gauge.capture.own_figures import check_figure, check_on, drop_figure,
 from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.errors import InvalidInput, NotFound
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
+from hardy_gauge.queries.evidence_sources import watched as watched_of
 from hardy_gauge.queries.own_figures import own_figures
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.server_figures import figures_of
@@ -25,7 +26,7 @@ from tests.postgres import watched_postgres
 
 pytestmark = pytest.mark.postgres
 BY_PATRON = FigureQuery(
-    name="open_loans", title="Loans that are open", unit="rows",
+    name="open_loans", title="Loans that are open", unit="rows", most=9_999,
     sql="SELECT 'p' || patron % 2 AS label, count(*) AS value FROM loan GROUP BY 1",
 )  # fmt: skip
 
@@ -69,6 +70,11 @@ def test_it_is_tried_and_kept_and_recorded(store: Store, collector: Collector) -
     assert own.servers == [server.name] and not own.silent and [v.value for v in own.values] == [10_000.0, 10_000.0]
     assert listed.takes == [server.name] and "1 figure of your own is recorded" in listed.sentence
     shown = {one.name: one for one in figures_of(reader, server_of(store), Span(until - 5 * MINUTE_US, until)).figures}
+    watched = watched_of(reader, server_of(store), Span(until - 5 * MINUTE_US, until))
+    assert [(one.title, one.most, set(one.values)) for one in watched] == [
+        ("Loans that are open p0", 9_999.0, {10_000.0}),
+        ("Loans that are open p1", 9_999.0, {10_000.0}),
+    ]
     assert (shown["own.open_loans.p0"].title, shown["own.open_loans.p0"].unit) == ("Loans that are open p0", "rows")
     fresh.stop()
     with store.write() as session:
@@ -96,3 +102,8 @@ def test_what_cannot_be_recorded_is_not_kept(store: Store, collector: Collector,
     with store.write() as session, pytest.raises(InvalidInput, match="on reading-room") as refused:
         keep_figure(session, [server], figure, [found])
     assert refused.value.field == "sql" and not server_of(store).figures
+
+
+def test_limits_that_exclude_every_value_are_refused() -> None:
+    with pytest.raises(ValueError, match="most: 1 is below least, 2"):
+        FigureQuery(name="wrong", sql="SELECT 1 AS value", least=2, most=1)

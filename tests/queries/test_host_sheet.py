@@ -105,7 +105,8 @@ def test_what_goes_over_the_network_and_which_tables_grow(store: Store) -> None:
     built.rows(number, "metric", pl.DataFrame(sizes))
     hours = [NOW - n * HOUR_US for n in range(48, 0, -1)]
     rows = [
-        {"at_us": when, "table": table, "column": None, "heap_bytes": 1e9 + grows * n, "index_bytes": 1e8 if table == "loan" else None}
+        {"at_us": when, "table": table, "column": None, "heap_bytes": 1e9 + grows * n, "index_bytes": 1e8 if table == "loan" else None,
+         "needed_bytes": {"loan": 0.6e9, "hold": 2e9, "title": 1e9}.get(table)}
         for n, when in enumerate(hours) for table, grows in (("loan", 3e6), ("hold", 1e6), ("title", 0.0), ("shrinks", -1e6))
     ]  # fmt: skip
     built.rows(number, "table", pl.DataFrame(rows, schema_overrides={"column": pl.String}))
@@ -116,5 +117,12 @@ def test_what_goes_over_the_network_and_which_tables_grow(store: Store) -> None:
         ("hold", pytest.approx(24e6), pytest.approx(0.25)),
     ]
     assert found.growing is not None and found.growing[0].bytes == pytest.approx(1.1e9 + 47 * 3e6)
+    assert found.space is not None and found.space.allocated_bytes == pytest.approx(3e9 + 47 * 4e6)
+    assert (found.space.needed_bytes, found.space.most, found.space.most_bytes) == (
+        pytest.approx(2.6e9 + 47e6),
+        "loan",
+        pytest.approx(0.4e9 + 47 * 3e6),
+    )
     built.server("mute")
+    assert host_sheet(built.reader, HOUR, "mute").space is None
     assert host_sheet(built.reader, HOUR, "mute").growing is None, "not known is not none"

@@ -63,6 +63,7 @@ def _evidence(reader: Reader, server: Server, window: Window) -> Evidence:
         changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, others, focus),
         executions=executions(reader, server, focus, texts, statements), clock_skew_s=sources.clock_skew(server, focus),
         oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
+        watched=sources.watched(reader, server, focus),
         no_answer=sources.no_answer(server, focus), silent_beside=sources.silent_beside(others, focus),
         beside=sources.changes_beside(reader, others, focus), gone=_gone(compared, texts, statements),
     )  # fmt: skip

@@ -20,9 +20,10 @@ from hardy_gauge.queries.holdups import holdups_of
 from hardy_gauge.queries.log_messages import messages_in
 from hardy_gauge.queries.objects import IndexOut, TableOut, objects_of
 from hardy_gauge.queries.oldest_transaction import oldest_transaction
+from hardy_gauge.queries.own_figures import OWN
 from hardy_gauge.queries.plan_changes import plan_changes
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.queries.server_figures import figures_of
+from hardy_gauge.queries.server_figures import figures_of, recorded_figures
 from hardy_gauge.queries.volumes import volumes_of
 from hardy_gauge.store import segments
 from hardy_gauge.store.log_rules import log_rules
@@ -116,6 +117,30 @@ def messages(reader: Reader, server: Server, focus: Span) -> Sequence[e.Message]
                     severity, one.code, one.shape, one.count, one.first_us, one.fingerprint, one.detail, one.text, takes == "finding"
                 )
             )  # fmt: skip
+    return found
+
+
+def watched(reader: Reader, server: Server, focus: Span) -> Sequence[e.WatchedValues]:
+    """Figures of the user's own that have limits, by label; without values where none was recorded in the focus."""
+    found: list[e.WatchedValues] = []
+    for own in server.figures:
+        least, most = own.get("least"), own.get("most")
+        if least is None and most is None:
+            continue
+        name = f"{OWN}{own['name']}"
+        frame = reader.counters([server.id], focus)
+        figures = [
+            one for one in recorded_figures(server, frame) if one.name == name or one.name.startswith(f"{name}.")
+        ]
+        for figure in figures:
+            times, values = reader.minutes(server.id, figure, focus)
+            found.append(
+                e.WatchedValues(figure.name, figure.title, figure.unit, least, most, times.tolist(), values.tolist())
+            )
+        if not figures:
+            found.append(
+                e.WatchedValues(name, own.get("title") or own["name"], own.get("unit") or "", least, most, [], [])
+            )
     return found
 
 

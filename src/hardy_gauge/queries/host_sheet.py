@@ -14,7 +14,7 @@ from hardy_gauge.queries.evidence_sources import settings
 from hardy_gauge.queries.findings import TROUBLE
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import beside, server_named
-from hardy_gauge.queries.table_growth import growing_tables
+from hardy_gauge.queries.table_growth import growing_tables, table_space
 from hardy_gauge.queries.volumes import volumes_of
 from hardy_gauge.store.models import Server
 
@@ -76,6 +76,7 @@ def host_sheet(reader: Reader, span: Span, name: str) -> HostSheet:
         waiting / cores if waiting is not None and cores else None, total, memory, level("swap_used_bytes"),
         rate("swap_in_pages") if "swap_in_pages" in columns else rate("swap_pages"), volumes, level("network_retransmitted_share"),
         rate("network_bytes_sent"), rate("network_bytes_received"), growing_tables(reader, server, span.until_us),
+        table_space(reader, server, span.until_us),
         settings_of(server.host.get("settings") or {}), unknown,
     )  # fmt: skip
 

@@ -16,13 +16,17 @@ LATELY_US = 10 * MINUTE_US
 
 @dataclass(frozen=True)
 class OwnQuery:
-    """A query whose column ``value`` is recorded; a ``kind`` "counter" only grows and is shown as its rate."""
+    """A query whose column ``value`` is recorded; a ``kind`` "counter" only grows and is shown as its rate. Outside ``least`` and
+    ``most`` it is a finding.
+    """
 
     name: str
     kind: str
     sql: str
     unit: str = ""
     title: str = ""
+    least: float | None = None
+    most: float | None = None
 
 
 @dataclass(frozen=True)

@@ -1,10 +1,10 @@
-"""Which tables of a server grow, by what was counted of their sizes."""
+"""Which tables of a server grow, and how much of what they take they need, by what was counted of their sizes."""
 
 from __future__ import annotations
 
 import polars as pl
 
-from hardy_gauge.core.host.sheet import GrowingTable
+from hardy_gauge.core.host.sheet import GrowingTable, TableSpace
 from hardy_gauge.core.time.span import DAY_US
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import segments
@@ -19,15 +19,9 @@ def growing_tables(reader: Reader, server: Server, until_us: int) -> list[Growin
     """The six that grow most, over the last week or as far as they were counted, at least three hours; None where their sizes are not
     counted.
     """
-    with reader.store.read() as session:
-        frame = segments.read(session, [server.id], "table", until_us - BACK_US, until_us)
-    if frame.is_empty() or "heap_bytes" not in frame.columns:
+    rows = _sized(reader, server, until_us)
+    if rows is None:
         return None
-    whole = frame.filter(pl.col("column").is_null()) if "column" in frame.columns else frame
-    size = pl.sum_horizontal(*(pl.col(c).fill_null(0.0) for c in SIZES if c in frame.columns))
-    rows = (
-        whole.filter(pl.col("heap_bytes").is_not_null()).with_columns(size.cast(pl.Float64).alias("size")).sort("at_us")
-    )
     ends = rows.group_by("table").agg(
         pl.col("at_us").first().alias("from"), pl.col("at_us").last().alias("to"), pl.col("size").first().alias("was"), pl.col("size").last().alias("is"),
     )  # fmt: skip
@@ -39,3 +33,32 @@ def growing_tables(reader: Reader, server: Server, until_us: int) -> list[Growin
     total = sum(rate for _, rate in grown.values())
     found = [GrowingTable(table, size, rate, rate / total) for table, (size, rate) in grown.items()]
     return sorted(found, key=lambda one: (-one.bytes_per_day, one.table))[:MOST]
+
+
+def table_space(reader: Reader, server: Server, until_us: int) -> TableSpace | None:
+    """As it was counted last of each table within the last week; None where either is not counted."""
+    rows = _sized(reader, server, until_us)
+    if rows is None or "needed_bytes" not in rows.columns:
+        return None
+    last = rows.filter(pl.col("needed_bytes").is_not_null()).group_by("table").last()
+    if last.is_empty():
+        return None
+    over = last.with_columns((pl.col("heap_bytes") - pl.col("needed_bytes")).clip(0).alias("over")).sort(
+        "over", "table"
+    )
+    return TableSpace(
+        float(last["heap_bytes"].sum()), float(last.select(pl.min_horizontal("heap_bytes", "needed_bytes").sum()).item()),
+        over["table"][-1], float(over["over"][-1]),
+    )  # fmt: skip
+
+
+def _sized(reader: Reader, server: Server, until_us: int) -> pl.DataFrame | None:
+    """The counted sizes of the tables themselves, oldest first, with ``size`` in all."""
+    with reader.store.read() as session:
+        frame = segments.read(session, [server.id], "table", until_us - BACK_US, until_us)
+    if frame.is_empty() or "heap_bytes" not in frame.columns:
+        return None
+    whole = frame.filter(pl.col("column").is_null()) if "column" in frame.columns else frame
+    size = pl.sum_horizontal(*(pl.col(c).fill_null(0.0) for c in SIZES if c in frame.columns))
+    sized = whole.filter(pl.col("heap_bytes").is_not_null()).with_columns(size.cast(pl.Float64).alias("size"))
+    return sized.sort("at_us")

@@ -25,6 +25,7 @@ from hardy_gauge.core.evidence.sources import (
     TableUse,
     VolumeFact,
     Waiting,
+    WatchedValues,
 )
 from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.reference.typical_day import Typical
@@ -33,7 +34,7 @@ from hardy_gauge.core.time.span import Span
 Source = Literal[
     "statements", "samples", "schema", "plans", "figures", "waiting", "messages", "settings", "tables", "sequences", "volumes",
     "host", "changes", "plan_turns", "peers", "executions",
-    "clock_skew_s", "jobs",
+    "clock_skew_s", "jobs", "watched",
 ]  # fmt: skip
 NOT_READ = "it was not read"
 
@@ -133,6 +134,7 @@ class Evidence:
     clock_skew_s: float | Unknown = Unknown(NOT_READ)
     oldest: OldTransaction | None = None
     jobs: Sequence[RunningJob] | Unknown = Unknown(NOT_READ)
+    watched: Sequence[WatchedValues] | Unknown = Unknown(NOT_READ)
     gone: Sequence[str] = ()
     beside: Sequence[ChangeFact] = ()
     no_answer: NoAnswer | None = None

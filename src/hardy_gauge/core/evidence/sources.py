@@ -5,7 +5,7 @@ One small frozen class for a row of each source; where nothing is known of a sou
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from hardy_gauge.core.reference.typical_day import Typical
@@ -89,6 +89,19 @@ class Message:
     detail: str
     text: str = ""
     watched: bool = False
+
+
+@dataclass(frozen=True)
+class WatchedValues:
+    """A figure of the user's own that has limits, minute by minute over the focus, oldest first; ``column`` is what Strips call it."""
+
+    column: str
+    title: str
+    unit: str
+    least: float | None
+    most: float | None
+    times_us: Sequence[int]
+    values: Sequence[float]
 
 
 @dataclass(frozen=True)

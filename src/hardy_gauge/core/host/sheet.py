@@ -51,6 +51,18 @@ class GrowingTable:
 
 
 @dataclass(frozen=True)
+class TableSpace:
+    """``allocated_bytes`` of the tables without their indexes, of which ``needed_bytes`` hold rows that live; the rest is dead rows and
+    room that is kept. ``most`` is the table with the most of it, ``most_bytes``.
+    """
+
+    allocated_bytes: float
+    needed_bytes: float
+    most: str
+    most_bytes: float
+
+
+@dataclass(frozen=True)
 class HostSheet:
     """``busy`` in cores by kind, ``waiting_per_core`` threads that run or wait for each core; ``memory`` in pieces that add up to ``memory_bytes``;
     ``sent`` and ``received`` bytes a second over the network; ``growing`` the tables that fill its volumes, None where
@@ -72,6 +84,7 @@ class HostSheet:
     sent: float | None
     received: float | None
     growing: Sequence[GrowingTable] | None
+    space: TableSpace | None
     settings: Sequence[HostSetting]
     unknown: Sequence[str]
 

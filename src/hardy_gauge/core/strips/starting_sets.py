@@ -30,6 +30,7 @@ SETS: Mapping[str, Sequence[str]] = {
     "schema_change_queue": LOCKS, "prepared_transaction_left": ("figure:prepared_transactions", *LOCKS),
     "long_transaction": ("figure:oldest_transaction_s", *UPKEEP[:2], *LOCKS[:2]),
     "deadlocks": ("statement:errors", *LOCKS, "figure:errors"), "watched_message": ("statement:errors", "figure:errors"),
+    "watched_figure": ("figure:active_sessions", "figure:response_s"),
     "session_flood": SESSIONS, "connection_storm": SESSIONS,
     "pooler_too_small": ("figure:pool_wait_s", "figure:pool_sessions", "figure:pool_timeouts", *SESSIONS),
     "processor_saturated": (*CORES, "figure:response_s"), "host_setting": (*CORES, *MEMORY[1:3]),

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from functools import cache
 from importlib import resources
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from hardy_gauge.input_document import InputDocument
 from hardy_gauge.probes.protocol import Ability
@@ -112,7 +112,8 @@ class Pack(PackPart):
 class FigureQuery(PackPart):
     """A query of the user's own whose values become figures: columns ``value``, and ``label`` where there are many.
 
-    A counter only grows and is stored as what it grew by; a level is stored as it is read.
+    A counter only grows and is stored as what it grew by; a level is stored as it is read. Outside ``least`` and ``most`` it becomes
+    a finding; a counter's are of its rate a second.
     """
 
     name: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
@@ -120,6 +121,14 @@ class FigureQuery(PackPart):
     sql: str = Field(min_length=1, max_length=10_000)
     unit: str = Field("", max_length=20)
     title: str = Field("", max_length=80)
+    least: float | None = Field(None, allow_inf_nan=False)
+    most: float | None = Field(None, allow_inf_nan=False)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.least is not None and self.most is not None and self.least > self.most:
+            raise ValueError(f"most: {self.most:g} is below least, {self.least:g}")
+        return self
 
 
 @cache

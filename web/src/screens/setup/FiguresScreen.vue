@@ -26,7 +26,7 @@ const KINDS = [
   { value: 'level', text: 'level, as it is read' },
   { value: 'counter', text: 'counter, as its rate' },
 ]
-const EMPTY = { name: '', title: '', kind: 'level' as 'level' | 'counter', unit: '', sql: '' }
+const EMPTY = { name: '', title: '', kind: 'level' as 'level' | 'counter', unit: '', sql: '', least: '' as number | '', most: '' as number | '' }
 const figure = reactive({ ...EMPTY })
 const scope = ref('')
 const checked = ref<Schemas['CheckedFigure'][] | null>(null)
@@ -34,7 +34,8 @@ const done = ref('')
 const takes = computed(() => answer.data.value?.takes ?? [])
 const scopes = computed(() => [...new Set([w.scope.value, ...takes.value])])
 const chosen = computed({ get: () => scope.value || (takes.value.includes(w.scope.value) ? w.scope.value : (takes.value[0] ?? w.scope.value)), set: (value) => (scope.value = value) })
-const body = () => ({ scope: chosen.value, figure: { ...figure, name: figure.name.trim() } })
+const limit = (given: number | '' | null) => (given === '' || given === null || Number.isNaN(Number(given)) ? null : Number(given))
+const body = () => ({ scope: chosen.value, figure: { ...figure, name: figure.name.trim(), least: limit(figure.least), most: limit(figure.most) } })
 const check = () =>
   run(async () => {
     done.value = ''
@@ -55,14 +56,17 @@ const drop = (one: Own) =>
     await answer.ask()
   })
 const edit = (one: Own) => {
-  Object.assign(figure, { ...EMPTY, ...one.figure })
+  Object.assign(figure, { ...EMPTY, ...one.figure, least: one.figure.least ?? '', most: one.figure.most ?? '' })
   scope.value = one.servers[0] ?? ''
   checked.value = null
 }
+const limits = (one: Own['figure']) =>
+  [one.least === null ? '' : `at least ${text(said(one.least, one.unit))}`, one.most === null ? '' : `at most ${text(said(one.most, one.unit))}`].filter(Boolean).join(', ')
 const COLUMNS: Column<Own>[] = [
   { key: 'name', title: 'figure', width: '150px', value: (one) => one.figure.name },
   { key: 'title', title: 'title', width: '170px', value: (one) => one.figure.title },
   { key: 'values', title: 'last values', width: '220px' },
+  { key: 'limits', title: 'limits', width: '120px', value: (one) => limits(one.figure) },
   { key: 'servers', title: 'recorded on', width: '190px', value: (one) => one.servers.join(', ') },
   { key: 'sql', title: 'query', wide: true, code: true, value: (one) => one.figure.sql },
   { key: 'act', title: '', width: '104px' },
@@ -111,6 +115,12 @@ const COLUMNS: Column<Own>[] = [
         <div class="form-line">
           <BFormSelect id="own-kind" v-model="figure.kind" :options="KINDS" size="sm" class="kind" />
           <label for="own-unit" class="faded">unit</label><BFormInput id="own-unit" v-model="figure.unit" size="sm" class="unit-input" placeholder="s, B, or none" />
+        </div>
+        <label for="own-most">Limits</label>
+        <div class="form-line">
+          <label for="own-least" class="faded">at least</label><BFormInput id="own-least" v-model="figure.least" type="number" step="any" size="sm" class="unit-input" />
+          <label for="own-most" class="faded">at most</label><BFormInput id="own-most" v-model="figure.most" type="number" step="any" size="sm" class="unit-input" :state="wrong('figure.most')" />
+          <span class="faded small">outside them for three minutes, it is a finding; both may be empty</span>
         </div>
         <label for="own-sql">Query</label>
         <div>

@@ -44,6 +44,7 @@ from hardy_gauge.core.diagnosis.rules.work.in_front import (
 from hardy_gauge.core.diagnosis.rules.work.jobs import JobInRush, StatisticsJobInRush
 from hardy_gauge.core.diagnosis.rules.work.more_work import ManySmallCalls, NewStatement, OverFetch, WideSelect
 from hardy_gauge.core.diagnosis.rules.work.session_flood import SessionFlood
+from hardy_gauge.core.diagnosis.rules.work.watched_figure import WatchedFigure
 from hardy_gauge.core.diagnosis.rules.work.watched_message import WatchedMessage
 from hardy_gauge.core.diagnosis.runner import Rule
 
@@ -54,5 +55,5 @@ RULES: tuple[Rule, ...] = (
     ColdCache(), LogTooSmall(), SortSpills(), MemoryOvercommitted(), HostSetting(), LongTransaction(), PreparedTransactionLeft(),
     UpkeepOff(), Bloat(), TransactionAge(), SequenceRunningOut(), StorageFilling(), TemporaryFilesFill(), ReplicaBehind(), ReplicaQueryCancelled(), LogKept(), MemberDown(),
     MembersDisagree(), HotPartition(), UnevenLoad(), SettingsDiffer(), UnusedIndex(), DuplicateIndex(), WriteAmplification(),
-    SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(), BroadcastTooLarge(), PartitionsWrong(), ServerDown(), WatchedMessage(),
+    SettingHarmed(), ValueSensitivePlan(), CacheTooLarge(), ClockOff(), BroadcastTooLarge(), PartitionsWrong(), ServerDown(), WatchedMessage(), WatchedFigure(),
 )  # fmt: skip
