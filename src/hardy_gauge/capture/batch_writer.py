@@ -45,6 +45,8 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     if batch.settings is not None:
         record_setting_changes(session, server_id, batch.settings)
         _latest(session, server_id, "settings", batch.settings.at_us, batch.settings.model_dump())
+    if batch.planner is not None:
+        _latest(session, server_id, "planner", batch.planner.at_us, batch.planner.model_dump())
     if batch.schema is not None:
         record_schema_changes(session, server_id, batch.schema)
         _latest(session, server_id, "schema", batch.schema.at_us, batch.schema.model_dump())

@@ -235,7 +235,7 @@ def _brought(parts: BundleParts, number: int) -> _Brought:
     series = {kind: parts.frame(f"{number}/{kind}.parquet") for kind in segments.KINDS}
     snapshots = [
         Snapshot(kind=kind, taken_us=int(found["taken_us"]), body=dict(found["body"]))
-        for kind in ("settings", "schema")
+        for kind in ("settings", "schema", "planner")
         if (found := parts.document(f"{number}/{kind}.json")) is not None
     ]
     plans = [

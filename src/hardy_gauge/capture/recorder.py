@@ -17,6 +17,7 @@ from hardy_gauge.capture.intervals import MINUTE_US, Intervals
 from hardy_gauge.capture.last_look import look_of
 from hardy_gauge.capture.open_spans import OpenSpans
 from hardy_gauge.capture.plan_taking import PlanTaking
+from hardy_gauge.capture.planner_looks import PlannerLooks
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.schema_looks import SchemaLooks
 from hardy_gauge.capture.scrape import Scraper
@@ -69,6 +70,7 @@ class Recorder:
     def __post_init__(self) -> None:
         self.work = Intervals(lambda *what: self.batch.troubles.append(Trouble(*what)))
         self.objects = SchemaLooks(self.probe, self.backoff)
+        self.planner = PlannerLooks(self.probe, self.backoff)
         self.plans = PlanTaking(self.server_id, self.probe, self.backoff, self.plans_known)
         self.batch = CaptureBatch(self.rule, Until())
         self._spans = OpenSpans(lambda: self.batch.troubles)
@@ -286,11 +288,19 @@ class Recorder:
         and the rest goes on.
         """
         try:
-            self.batch.schema = self.objects.look(self.abilities, now_us) or self.batch.schema
+            changed = self.objects.look(self.abilities, now_us)
+            self.batch.schema = changed or self.batch.schema
         except p.ProbeError as error:
             self._notice("tables not counted", now_us, str(error))
             return
         self._notice("tables not counted", now_us, "")
+        try:
+            facts = self.planner.look(changed is not None, self.rule.literals == "kept", now_us)
+            self.batch.planner = facts or self.batch.planner
+        except p.ProbeError as error:
+            self._notice("planner not read", now_us, str(error))
+            return
+        self._notice("planner not read", now_us, "")
 
     def _members(self) -> dict[str, float]:
         """Who is seen of its cluster, itself among them; a server without any other says nothing."""

@@ -36,11 +36,11 @@ def _libc() -> ctypes.CDLL:
     return ctypes.CDLL(None, use_errno=True)
 
 
-def die_with_parent() -> None:
-    """This process is killed when the thread that started it ends."""
+def die_with_parent(by: int = signal.SIGKILL) -> None:
+    """This process gets the signal ``by`` when the thread that started it ends."""
     if sys.platform == "linux":
         parent = os.getppid()
-        _libc().prctl(PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)
+        _libc().prctl(PR_SET_PDEATHSIG, by, 0, 0, 0)
         if os.getppid() != parent:
             os._exit(1)
 

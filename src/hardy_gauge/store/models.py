@@ -138,7 +138,7 @@ class Plan(Base):
 
 
 class Snapshot(Base):
-    """The latest settings or schema of a server."""
+    """The latest settings, schema, or planner facts of a server."""
 
     __tablename__ = "snapshot"
     server_id: Mapped[int] = mapped_column(ForeignKey("server.id"), primary_key=True)

@@ -11,9 +11,9 @@ from hardy_gauge.errors import NeverAsked, ProbeError, Refused, Unsupported
 from hardy_gauge.probes.protocol.base import PROTOCOL_VERSION, Message
 from hardy_gauge.probes.protocol.changes import Done, PinRequest, SettingChange, VolumeGrowth
 from hardy_gauge.probes.protocol.objects import IndexCounters, Objects, Sequence, TableCounters
-from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, Step
+from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, PlannerFacts, Step
 from hardy_gauge.probes.protocol.plays import Arrival, HistoryKind, PlayRequest, PlayState, PlayStatement
-from hardy_gauge.probes.protocol.probe import Probe, RemembersPast
+from hardy_gauge.probes.protocol.probe import KnowsPlanner, Probe, RemembersPast
 from hardy_gauge.probes.protocol.state import (
     Column,
     IndexFacts,
@@ -57,6 +57,7 @@ __all__ = [
     "IndexCounters",
     "IndexFacts",
     "IndexSpec",
+    "KnowsPlanner",
     "LogMessage",
     "LogMessages",
     "Member",
@@ -65,6 +66,7 @@ __all__ = [
     "NeverAsked",
     "Objects",
     "PinRequest",
+    "PlannerFacts",
     "PlayRequest",
     "PlayState",
     "PlayStatement",

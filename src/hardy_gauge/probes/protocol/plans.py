@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, Literal
+
 from pydantic import Field
 
 from hardy_gauge.probes.protocol.base import MOST_NAMES, Message
@@ -36,6 +38,19 @@ class ExplainRequest(Message):
     text: str
     add_indexes: list[IndexSpec] = Field(default_factory=list)
     drop_indexes: list[str] = Field(default_factory=list)
+
+
+class PlannerFacts(Message):
+    """All that a server's planner knows of its database, in the engine's own words, as the maker of a twin takes it.
+
+    ``values`` tells whether the values inside statistics are those of the rows or replaced by others in the same order; ``left_out``
+    what is not in the document, and why.
+    """
+
+    at_us: int
+    values: Literal["kept", "replaced"]
+    document: dict[str, Any]
+    left_out: list[str]
 
 
 class Explained(Message):

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 import polars as pl
 
 from hardy_gauge.probes.protocol.objects import Objects
-from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest
+from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, PlannerFacts
 from hardy_gauge.probes.protocol.plays import HistoryKind
 from hardy_gauge.probes.protocol.state import LogMessages, Schema, Settings
 from hardy_gauge.probes.protocol.who import Host, Identity, Members, Readiness
@@ -71,3 +71,11 @@ class RemembersPast(Probe, Protocol):
 
     def history(self, kind: HistoryKind, since_us: int, until_us: int) -> pl.DataFrame:
         """What was recorded from ``since_us`` to before ``until_us``, with the columns of docs/probe-protocol.md."""
+
+
+@runtime_checkable
+class KnowsPlanner(Protocol):
+    """A probe that can tell what its server's planner knows."""
+
+    def planner_facts(self, keep_values: bool) -> PlannerFacts:
+        """From the catalogs alone; ``keep_values``: with the values inside statistics as they are."""

@@ -7,7 +7,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol, cast
 
-from hardy_gauge.probes.protocol import Column, Executions, Explained, ExplainRequest, IndexFacts, LogMessages
+from hardy_gauge.probes.protocol import (
+    Column,
+    Executions,
+    Explained,
+    ExplainRequest,
+    IndexFacts,
+    LogMessages,
+    PlannerFacts,
+)
 from hardy_gauge.probes.sqlpack.connection import Line, Row
 
 
@@ -28,6 +36,9 @@ class EngineAdapter(Protocol):
 
     def explain(self, request: ExplainRequest) -> Explained:
         """The plan of a text."""
+
+    def planner_facts(self, keep_values: bool) -> PlannerFacts:
+        """What the planner knows of the database."""
 
     def own_rows(self, sql: str, most_rows: int) -> list[Row]:
         """Rows of a user's own query with ``value`` and perhaps ``label``; the server itself keeps it from writing."""

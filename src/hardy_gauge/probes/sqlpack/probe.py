@@ -244,6 +244,10 @@ class SqlPackProbe:
     def explain(self, request: p.ExplainRequest) -> p.Explained:
         return self._adapter.explain(request)
 
+    def planner_facts(self, keep_values: bool) -> p.PlannerFacts:
+        assert self.version
+        return self._adapter.planner_facts(keep_values)
+
     def end_session(self, session: int, user: str) -> bool:
         if self.pack.end_session is None or "end_session" not in self.abilities:
             raise p.Unsupported("the account may not end the sessions of others")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, IndexFacts, LogMessages
+from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, IndexFacts, LogMessages, PlannerFacts
 from hardy_gauge.probes.sqlpack.connection import Line, Row
 from hardy_gauge.probes.sqlpack.engine_adapter import Placed
 from hardy_gauge.probes.sqlpack.postgresql.entries import execution_of, message_of
@@ -16,6 +16,7 @@ from hardy_gauge.probes.sqlpack.postgresql.needed_space import (
     needed_index_bytes,
 )
 from hardy_gauge.probes.sqlpack.postgresql.own_query import own_rows
+from hardy_gauge.probes.sqlpack.postgresql.planner_facts import read_planner_facts
 
 
 class EngineAdapter:
@@ -37,6 +38,10 @@ class EngineAdapter:
     def explain(self, request: ExplainRequest) -> Explained:
         """The plan of a text."""
         return explain(self.line, request)
+
+    def planner_facts(self, keep_values: bool) -> PlannerFacts:
+        """From the catalogs of the database that the address names."""
+        return read_planner_facts(self.line, keep_values)
 
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
         """Executions of at least the threshold that ended after ``since_us``, as far as the server logs them."""

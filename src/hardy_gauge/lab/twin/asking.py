@@ -1,0 +1,285 @@
+"""Asking a twin for plans: as the server is, and with indexes, drops, settings and sizes that it does not have."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import sqlglot
+from sqlglot import exp
+
+from hardy_gauge.core.sql.normalise import TOKEN
+from hardy_gauge.errors import InvalidInput
+from hardy_gauge.lab.instance import Instance
+from hardy_gauge.lab.programs import programs_for
+from hardy_gauge.lab.twin.make import ASKER, DATABASE, SIZES, read_description, write_sizes
+from hardy_gauge.lab.twin.relation_files import grow_tree, length, lengthen, resize, tree_height
+from hardy_gauge.probes.protocol import Column
+from hardy_gauge.probes.sqlpack.engine_adapter import Placed
+from hardy_gauge.probes.sqlpack.postgresql.needed_space import PAGE_BYTES, needed_index_bytes
+
+NAME = "asked"
+PARAMETER = re.compile(r"\$\d+")
+MOST_FACTOR = 1e6
+COLUMNS = """
+SELECT a.attname AS name, coalesce(s.stawidth, CASE WHEN a.attlen > 0 THEN a.attlen ELSE 16 END)::float8 AS width,
+       CASE WHEN s.stadistinct < 0 THEN -s.stadistinct * greatest(t.reltuples, 0) WHEN s.stadistinct > 0 THEN s.stadistinct END::float8 AS "distinct",
+       coalesce(s.stanullfrac, 0)::float8 AS nulls, CASE WHEN a.attlen < 0 THEN 1 ELSE CASE a.attalign WHEN 'd' THEN 8 WHEN 'i' THEN 4 WHEN 's' THEN 2 ELSE 1 END END AS align
+FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid CROSS JOIN LATERAL unnest(i.indkey) WITH ORDINALITY AS k(attnum, place)
+     JOIN pg_attribute a ON a.attrelid = CASE WHEN k.attnum > 0 THEN i.indrelid ELSE i.indexrelid END AND a.attnum = CASE WHEN k.attnum > 0 THEN k.attnum ELSE k.place END
+     LEFT JOIN pg_statistic s ON s.starelid = i.indrelid AND s.staattnum = k.attnum AND NOT s.stainherit
+WHERE i.indexrelid = %s ORDER BY k.place
+"""
+# a table with its partitions, and the indexes of all of them
+PARTS = """
+WITH tables AS (SELECT relid AS oid FROM pg_partition_tree(%s) UNION SELECT %s::regclass)
+SELECT c.oid::int8, pg_relation_filepath(c.oid) FROM pg_class c
+WHERE c.oid IN (SELECT oid FROM tables) OR c.oid IN (SELECT indexrelid FROM pg_index WHERE indrelid IN (SELECT oid FROM tables))
+"""
+SCALED = """
+UPDATE pg_class SET reltuples = CASE WHEN reltuples > 0 THEN reltuples * %s ELSE reltuples END,
+       relpages = least(relpages * %s, 2147483647), relallvisible = least(relallvisible * %s, 2147483647) WHERE oid = %s
+"""
+# an index is never made shorter than its tree of empty pages
+TREE_PAGES = 16
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """What is otherwise than on the server: ``indexes`` as "table(a, b)", with INCLUDE and WHERE where wanted; names of indexes that
+    are not there (``drops``); settings; factors by which tables are larger (``rows``).
+    """
+
+    indexes: Sequence[str] = ()
+    drops: Sequence[str] = ()
+    settings: Mapping[str, str] = field(default_factory=dict)
+    rows: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class MadeUpIndex:
+    """An index that was made up: what was asked for, what it is called in plans, and the bytes that it would take."""
+
+    asked: str
+    name: str
+    bytes: int
+
+
+@dataclass(frozen=True)
+class TwinAnswer:
+    """A plan as the engine gives it; ``problem`` why there is none. ``for_values``: it was planned for the values in the text."""
+
+    plan: dict[str, Any] | None
+    for_values: bool
+    problem: str = ""
+
+
+class Twin:
+    """A twin that runs; from ``open_twin``."""
+
+    def __init__(self, instance: Instance, values: str) -> None:
+        self._instance, self._values = instance, values
+        self._connection = instance.connect(DATABASE)
+        self._connection.execute("SET client_min_messages = error")
+        self._restore_sizes()
+
+    def close(self) -> None:
+        self._connection.close()
+
+    def _restore_sizes(self) -> None:
+        """Making an index up sets the size of its table to that of the empty copy, even where it is rolled back."""
+        sizes = json.loads((self._instance.folder / SIZES).read_text())
+        write_sizes(self._connection, sizes)
+
+    @contextmanager
+    def what_if(self, given: WhatIf) -> Iterator[list[MadeUpIndex]]:
+        """Plans asked inside are as it would be; gives the indexes that were made up. InvalidInput names what cannot be."""
+        lengths: dict[Path, int] = {}
+        try:
+            with self._connection.transaction(force_rollback=True):
+                made = [self._make_up(one, number) for number, one in enumerate(given.indexes)]
+                for table, factor in given.rows.items():
+                    self._scale(table, factor, lengths)
+                for name in given.drops:
+                    self._drop(name)
+                for name, value in given.settings.items():
+                    self._try("setting", "SELECT set_config(%s, %s, true)", [name, value])
+                yield made
+        finally:
+            for path, pages in lengths.items():
+                resize(path, pages)
+            if given.indexes:
+                self._restore_sizes()
+
+    def _try(self, field_: str, sql: str, parameters: Sequence[Any] | None = None) -> psycopg.Cursor[Any]:
+        try:
+            return self._connection.execute(sql.encode(), parameters)
+        except psycopg.Error as error:
+            raise InvalidInput(
+                f"{field_}: {error.diag.message_primary or ' '.join(str(error).split())}", field_
+            ) from error
+
+    def _found(self, field_: str, name: str, kinds: str) -> int:
+        row = self._try(
+            field_,
+            "SELECT c.oid::int8 FROM pg_class c WHERE c.oid = to_regclass(%s) AND c.relkind = ANY (%s)",
+            [name, list(kinds)],
+        ).fetchone()
+        if row is None:
+            raise InvalidInput(f"{field_}: there is no {'index' if 'i' in kinds else 'table'} {name}", field_)
+        return int(row[0])
+
+    def _scale(self, table: str, factor: float, lengths: dict[Path, int]) -> None:
+        """A table and its indexes, those of all its partitions too, as large as that."""
+        if not 0 < factor <= MOST_FACTOR:
+            raise InvalidInput(
+                f"rows: the factor of {table} lies above 0 and at most {MOST_FACTOR:,.0f}, not {factor:g}", "rows"
+            )
+        oid = self._found("rows", table, "rpm")
+        for part, file in self._try("rows", PARTS, [oid, oid]).fetchall():
+            self._connection.execute(SCALED, [factor, factor, factor, part])
+            if file is not None:
+                path = self._instance.data / file
+                lengths[path] = length(path)
+                resize(path, max(min(lengths[path], TREE_PAGES), round(lengths[path] * factor)))
+
+    def _make_up(self, asked: str, number: int) -> MadeUpIndex:
+        name = f"made_up_{number + 1}"
+        self._try("index", index_command(asked, name))
+        self._restore_sizes()
+        row = self._connection.execute(
+            "SELECT c.oid::int8, pg_relation_filepath(c.oid), i.indrelid::int8, pg_get_expr(i.indpred, i.indrelid), m.amname, i.indisunique "
+            "FROM pg_class c JOIN pg_index i ON i.indexrelid = c.oid JOIN pg_am m ON m.oid = c.relam WHERE c.relname = %s", [name],
+        ).fetchone()  # fmt: skip
+        assert row is not None
+        oid, file, table, predicate, method, unique = row
+        taken = 0
+        for index, path, of in [(oid, file, table)] if file else self._parts_of(oid):
+            taken += self._size(index, path, of, predicate, method, unique)
+        return MadeUpIndex(asked, name, taken)
+
+    def _parts_of(self, index: int) -> list[tuple[int, str, int]]:
+        """The indexes of the partitions under a partitioned one."""
+        return self._connection.execute(
+            "SELECT t.relid::int8, pg_relation_filepath(t.relid), i.indrelid::int8 FROM pg_partition_tree(%s) t JOIN pg_index i ON i.indexrelid = t.relid WHERE t.isleaf", [index]
+        ).fetchall()  # fmt: skip
+
+    def _size(self, index: int, file: str, table: int, predicate: str | None, method: str, unique: bool) -> int:
+        """Give a made-up index the rows and the length that it would have; returns its bytes."""
+        found = self._connection.execute(
+            "SELECT greatest(reltuples, 0)::float8, %s::regclass::text FROM pg_class WHERE oid = %s", [table, table]
+        ).fetchone()
+        assert found is not None
+        rows, name = found
+        if predicate:
+            (document,) = self._connection.execute(
+                f"EXPLAIN (FORMAT JSON) SELECT 1 FROM ONLY {name} WHERE {predicate}".encode()
+            ).fetchone() or ([],)
+            rows = min(rows, float(document[0]["Plan"]["Plan Rows"]))
+        columns = [
+            Placed(Column(name=c, type="", width_bytes=width, distinct=distinct, null_share=nulls), align)
+            for c, width, distinct, nulls, align in self._connection.execute(COLUMNS, [index]).fetchall()
+        ]
+        pages = max(2, needed_index_bytes(rows, columns, unique) // PAGE_BYTES)
+        path = self._instance.data / file
+        if method == "btree":
+            grow_tree(path, tree_height(pages, sum(one.column.width_bytes for one in columns)))
+        lengthen(path, pages)
+        self._connection.execute(
+            "UPDATE pg_class SET reltuples = %s, relpages = %s WHERE oid = %s", [rows, pages, index]
+        )
+        return pages * PAGE_BYTES
+
+    def _drop(self, name: str) -> None:
+        oid = self._found("drop", name, "iI")
+        self._connection.execute(
+            "UPDATE pg_index SET indisvalid = false WHERE indexrelid IN (SELECT relid FROM pg_partition_tree(%s) UNION SELECT %s::regclass)", [oid, oid]
+        )  # fmt: skip
+
+    def plan(self, text: str) -> TwinAnswer:
+        """The plan of one statement, for its values where they mean something here, otherwise for any; nothing of it is run."""
+        given = text if self._values == "kept" else with_parameters(text)
+        generic = bool(PARAMETER.search(given))
+        answer = self._plan(given, generic)
+        if answer.problem and given != text:  # where a value may not be a parameter
+            return self._plan(text, bool(PARAMETER.search(text)))
+        return answer
+
+    def _plan(self, text: str, generic: bool) -> TwinAnswer:
+        connection = self._connection
+        try:
+            with connection.transaction(force_rollback=True):
+                connection.execute(f"SET LOCAL ROLE {ASKER}")
+                if not generic:
+                    (document,) = connection.execute(
+                        f"EXPLAIN (FORMAT JSON) {text}".encode(), binary=True
+                    ).fetchone() or ([],)
+                    document = json.loads(document) if isinstance(document, str | bytes) else document
+                else:
+                    document = self._generic(text)
+        except psycopg.Error as error:
+            return TwinAnswer(None, not generic, error.diag.message_primary or " ".join(str(error).split()))
+        finally:
+            if generic:
+                connection.execute("DEALLOCATE ALL")
+        return TwinAnswer(document[0]["Plan"], not generic)
+
+    def _generic(self, text: str) -> Any:
+        connection = self._connection
+        connection.execute("SET LOCAL plan_cache_mode = force_generic_plan")
+        connection.execute(f"PREPARE {NAME} AS {text}".encode(), binary=True)
+        (count,) = connection.execute(
+            "SELECT coalesce(array_length(parameter_types, 1), 0) FROM pg_prepared_statements WHERE name = %s", [NAME]
+        ).fetchone() or (0,)  # fmt: skip
+        values = f"({', '.join(['NULL'] * count)})" if count else ""
+        (document,) = connection.execute(f"EXPLAIN (FORMAT JSON) EXECUTE {NAME}{values}".encode()).fetchone() or ([],)
+        return document
+
+
+def index_command(asked: str, name: str) -> str:
+    """The command for "table(a, b)", with USING, INCLUDE and WHERE where they are given; InvalidInput where it is no index."""
+    command = f"CREATE INDEX {name} ON {asked}"
+    try:
+        parsed = sqlglot.parse(command, read="postgres")
+    except sqlglot.errors.SqlglotError as error:
+        raise InvalidInput(f"index: {asked!r} is not such as table(a, b)", "index") from error
+    if len(parsed) != 1 or not isinstance(parsed[0], exp.Create) or parsed[0].args.get("kind") != "INDEX":
+        raise InvalidInput(f"index: {asked!r} is not such as table(a, b)", "index")
+    return command
+
+
+def with_parameters(text: str) -> str:
+    """The text with a parameter in place of each value."""
+    number = max((int(one[1:]) for one in PARAMETER.findall(text)), default=0)
+    out, at = [], 0
+    for match in TOKEN.finditer(text):
+        if match.lastgroup in ("string", "number") or (match["string"] is not None):
+            number += 1
+            out += [text[at : match.start()], f"${number}"]
+            at = match.end()
+    return "".join([*out, text[at:]])
+
+
+@contextmanager
+def open_twin(folder: Path) -> Iterator[Twin]:
+    """Start the twin in a folder for a while. InvalidInput where none lies there."""
+    described = read_description(folder)
+    inside = folder / "instance"
+    instance = Instance(
+        programs_for(described.major), inside.resolve() if inside.exists() else Path(described.instance)
+    )
+    instance.start({"autovacuum": "off", "max_connections": "10"})
+    try:
+        twin = Twin(instance, described.values)
+        try:
+            yield twin
+        finally:
+            twin.close()
+    finally:
+        instance.stop()

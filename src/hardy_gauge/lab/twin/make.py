@@ -1,0 +1,242 @@
+"""Making a twin: an instance, the objects, their statistics, files of the right length."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import tempfile
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import psycopg
+
+from hardy_gauge.errors import Conflict, InvalidInput
+from hardy_gauge.lab.instance import PREFIX, Instance, keep, unprivileged
+from hardy_gauge.lab.programs import programs_for
+from hardy_gauge.lab.twin.relation_files import grow_tree, lengthen, tree_height
+from hardy_gauge.lab.twin.statistics import StatisticsWriter, write_extended
+from hardy_gauge.probes.protocol import PlannerFacts
+from hardy_gauge.probes.sqlpack.postgresql.needed_space import PAGE_BYTES
+from hardy_gauge.probes.sqlpack.postgresql.planner_facts import FORMAT
+
+DESCRIPTION = "twin.json"
+DATABASE = "twin"
+SIZES = "sizes.json"
+ASKER = "asker"
+TRIES = 4
+USUAL_KEY = 16.0
+
+
+@dataclass(frozen=True)
+class TwinDescription:
+    """What a twin's folder says of it; ``cautions`` are what it cannot plan as the server does, and why."""
+
+    format: str
+    server: str
+    database: str
+    version: int
+    major: int
+    made_us: int
+    values: str
+    instance: str
+    tables: int
+    indexes: int
+    cautions: list[str]
+
+
+def make_twin(facts: PlannerFacts, server: str, out: Path) -> TwinDescription:
+    """Make the twin of a server in the folder ``out``, which must be empty or not there. InvalidInput where the facts are none of a
+    PostgreSQL's, Unsupported where no programs are installed.
+    """
+    document = facts.document
+    if document.get("format") != FORMAT:
+        raise InvalidInput("bundle: it holds no planner facts in a form that is known here", "bundle")
+    if document["block_size"] != PAGE_BYTES:
+        raise InvalidInput(f"server: its blocks have {document['block_size']} bytes; twins have {PAGE_BYTES}", "server")
+    if out.exists() and (not out.is_dir() or any(out.iterdir())):
+        raise Conflict(f"out: {out} is not an empty folder", "out")
+    programs = programs_for(document["version"] // 10_000)
+    cautions = list(facts.left_out)
+    if programs.major != document["version"] // 10_000:
+        cautions.append(
+            f"the server has version {document['version'] // 10_000}, the twin version {programs.major}: its planner may choose otherwise"
+        )
+    if facts.values == "replaced":
+        cautions.append(
+            "values inside statistics were replaced: conditions are planned as for a value that is not known"
+        )
+    out.mkdir(parents=True, exist_ok=True)
+    instance = Instance.made(
+        programs,
+        _place(out),
+        ["--encoding=UTF8", "--locale=C", *(["--no-data-checksums"] if programs.major >= 18 else [])],
+    )
+    try:
+        relations = _fill(instance, document, cautions)
+        description = TwinDescription(
+            "hardy-gauge twin 1", server, document["database"], document["version"], programs.major, facts.at_us, facts.values,
+            str(instance.folder), sum(one["kind"] in "rpm" for one in document["relations"]),
+            sum(one["kind"] in "iI" for one in document["relations"]), cautions,
+        )  # fmt: skip
+        _size_files(instance, document, relations)
+    except BaseException:
+        instance.remove()
+        raise
+    (out / DESCRIPTION).write_text(json.dumps(asdict(description), indent=1))
+    keep(instance.folder)
+    return description
+
+
+def _place(out: Path) -> Path:
+    """Inside ``out``; where whom PostgreSQL runs as may not go there, in a temporary folder to which ``out`` has a link."""
+    user, inside = unprivileged(), out.resolve() / "instance"
+    if user is None or all(
+        parent.stat().st_mode & 0o001 or parent.stat().st_uid == user.pw_uid for parent in inside.parents
+    ):
+        return inside
+    made = Path(tempfile.mkdtemp(prefix=f"{PREFIX}twin-"))
+    inside.symlink_to(made)
+    return made
+
+
+def remove_twin(out: Path) -> None:
+    """Take a twin's folder away, and its instance wherever it lies."""
+    described = read_description(out)
+    shutil.rmtree(described.instance, ignore_errors=True)
+    shutil.rmtree(out, ignore_errors=True)
+
+
+def read_description(out: Path) -> TwinDescription:
+    """InvalidInput where the folder holds no twin."""
+    try:
+        return TwinDescription(**json.loads((out / DESCRIPTION).read_text()))
+    except (OSError, ValueError, TypeError) as error:
+        raise InvalidInput(f"{out}: no twin lies here; `hardy-gauge twin make` makes one", "folder") from error
+
+
+def _fill(instance: Instance, document: Mapping[str, Any], cautions: list[str]) -> list[dict[str, Any]]:
+    """Objects and statistics; returns the copy's relations with their files."""
+    instance.start({"autovacuum": "off"})
+    try:
+        _create_database(instance, document, cautions)
+        with instance.connect(DATABASE) as connection:
+            connection.execute("SET check_function_bodies = off")
+            connection.execute("SET client_min_messages = error")
+            cautions += _create(connection, document["definitions"])
+            _settings(instance, connection, document["settings"], cautions)
+            with connection.transaction():
+                cautions += StatisticsWriter(connection).write(document["statistics"])
+            cautions += write_extended(connection, document["extended"])
+            _sizes(instance, connection, document["relations"])
+            _let_ask(connection)
+            cursor = connection.execute(
+                "SELECT format('%I.%I', n.nspname, c.relname), pg_relation_filepath(c.oid) FROM pg_class c "
+                "JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'i', 'm')"
+            )
+            files = [{"name": name, "file": file} for name, file in cursor.fetchall()]
+            connection.execute("CHECKPOINT")
+    finally:
+        instance.stop()
+    return files
+
+
+def _create_database(instance: Instance, document: Mapping[str, Any], cautions: list[str]) -> None:
+    with instance.connect() as connection:
+        as_there = f"ENCODING '{document['encoding']}' LC_COLLATE '{_text(document['collate'])}' LC_CTYPE '{_text(document['ctype'])}'"
+        try:
+            connection.execute(f"CREATE DATABASE {DATABASE} TEMPLATE template0 {as_there}")
+        except psycopg.Error:
+            cautions.append(f"the order of texts: {document['collate']} is not known on this machine, C is taken")
+            connection.execute(f"CREATE DATABASE {DATABASE} TEMPLATE template0 ENCODING '{document['encoding']}'")
+
+
+def _text(value: str) -> str:
+    return value.replace("'", "''")
+
+
+def _create(connection: psycopg.Connection[Any], definitions: list[dict[str, str]]) -> list[str]:
+    """Run every definition; what fails since something is not there yet is tried again after the others. Returns what stays undone."""
+    left, problems = list(definitions), dict[str, str]()
+    for _ in range(TRIES):
+        again = []
+        for one in left:
+            try:
+                connection.execute(one["sql"].encode())
+            except psycopg.Error as error:
+                problems[one["what"]] = " ".join(str(error).split())[:160]
+                again.append(one)
+        if len(again) in (0, len(left)):
+            left = again
+            break
+        left = again
+    return [f"{one['what']}: {problems[one['what']]}" for one in left]
+
+
+def _settings(
+    instance: Instance, connection: psycopg.Connection[Any], settings: Mapping[str, str], cautions: list[str]
+) -> None:
+    """As they are there, for every start of the instance."""
+    cursor = connection.execute("SELECT name FROM pg_settings WHERE context <> 'internal'")
+    known = {name for (name,) in cursor.fetchall()}
+    lines = []
+    for name, value in settings.items():
+        if name in known:
+            quoted = value.replace("\\", "\\\\").replace("'", "''")
+            lines.append(f"{name} = '{quoted}'\n")
+        else:
+            cautions.append(f"setting {name}: version {instance.programs.major} has none of that name")
+    with open(instance.data / "postgresql.conf", "a") as file:
+        file.writelines(["\n# the planner's settings as they are on the watched server\n", *lines])
+
+
+def write_sizes(connection: psycopg.Connection[Any], sizes: Sequence[Sequence[Any]]) -> None:
+    """``sizes`` are rows, pages, pages that all see, and the name of a relation."""
+    connection.execute(
+        "UPDATE pg_class c SET reltuples = s.rows, relpages = s.pages, relallvisible = s.visible "
+        "FROM unnest(%s::float4[], %s::int4[], %s::int4[], %s::text[]) AS s(rows, pages, visible, name) "
+        "WHERE c.oid = to_regclass(s.name) AND (c.reltuples, c.relpages, c.relallvisible) IS DISTINCT FROM (s.rows, s.pages, s.visible)",
+        [list(column) for column in zip(*sizes, strict=True)] if sizes else [[], [], [], []],
+    )
+
+
+def _sizes(instance: Instance, connection: psycopg.Connection[Any], relations: list[dict[str, Any]]) -> None:
+    sizes = [(one["rows"], one["pages"], one["all_visible"], one["name"]) for one in relations]
+    write_sizes(connection, sizes)
+    (instance.folder / SIZES).write_text(
+        json.dumps([size for size, one in zip(sizes, relations, strict=True) if one["kind"] in "rpm"])
+    )
+    with connection.transaction(), connection.cursor() as cursor:
+        cursor.executemany(
+            "UPDATE pg_index SET indisvalid = false WHERE indexrelid = to_regclass(%s)",
+            [(one["name"],) for one in relations if one["valid"] is False and one["kind"] == "i"],
+        )
+
+
+def _let_ask(connection: psycopg.Connection[Any]) -> None:
+    """A role that may do to the tables what statements do, and nothing else; nothing is run by it but EXPLAIN."""
+    connection.execute(f"CREATE ROLE {ASKER} LOGIN")
+    cursor = connection.execute(
+        "SELECT quote_ident(nspname) FROM pg_namespace WHERE nspname NOT LIKE 'pg\\_%' AND nspname <> 'information_schema'"
+    )
+    for (schema,) in cursor.fetchall():
+        connection.execute(f"GRANT USAGE ON SCHEMA {schema} TO {ASKER}")
+        connection.execute(f"GRANT ALL ON ALL TABLES IN SCHEMA {schema} TO {ASKER}")
+
+
+def _size_files(instance: Instance, document: Mapping[str, Any], relations: list[dict[str, Any]]) -> None:
+    by_name = {one["name"]: one["file"] for one in relations}
+    widths: dict[str, float] = {}
+    for one in document["statistics"]:
+        widths.setdefault(f"{one['relation']}.{one['column']}", float(one["avg_width"]))
+    keys = document["keys"]
+    for one in document["relations"]:
+        pages, file = one["blocks"], by_name.get(one["name"])
+        if not pages or file is None:
+            continue
+        path = instance.data / file
+        if one["method"] == "btree":
+            key = sum(widths.get(column, USUAL_KEY) for column in keys.get(one["name"], [])) or USUAL_KEY
+            grow_tree(path, tree_height(pages, key))
+        lengthen(path, pages)
