@@ -139,7 +139,9 @@ def test_it_plans_with_an_index_as_the_server_does_when_that_is_built(
         before = [twin.plan(text).plan for text in texts]
         for index in schema.indexes:
             with twin.what_if(WhatIf(indexes=[index])) as made_up:
-                asked = [twin.plan(text).plan for text in texts]
+                answers = [twin.plan(text) for text in texts]
+                assert not [one.problem for one in answers if one.problem]
+                asked = [one.plan for one in answers]
             connection.execute(index_command(index, "made_up_1").encode())
             name = f"{'facts.' if '.' in index else ''}made_up_1"
             (size,) = connection.execute(SIZE, [name, name]).fetchone() or (0,)

@@ -11,6 +11,7 @@ import pytest
 from hardy_gauge.probes.protocol import Arrival, PlayRequest, PlayStatement
 from practice_fleet.plays import event_run
 from practice_fleet.server import PracticeServer
+from tests.conftest import length
 from tests.practice.bench import GIB, LOOKUP, NOW, SCAN, UPDATE, play, server, throughput, volume
 
 GB = 10**9
@@ -28,7 +29,7 @@ def by_cache(on: PracticeServer, statements: list[tuple[str, float]], sizes: lis
 def test_a_quarter_of_memory_is_worse_than_little_and_than_enough() -> None:
     """32 GB host, 22 GB of data: pages held twice leave 8 GB of cache with reads that 1 GB and 24 GB spare."""
     on = server(22 * GB / GIB * 0.88, 32 * GB / GIB, data=volume(0.002, 32), cores=32, network_s=0.001)
-    small, quarter, enough = by_cache(on, [(LOOKUP, 1)], [1 * GB, 8 * GB, 24 * GB], workers=64, seconds=2)
+    small, quarter, enough = by_cache(on, [(LOOKUP, 1)], [1 * GB, 8 * GB, 24 * GB], workers=64, seconds=length(2, 1))
     assert quarter < 0.99 * small and quarter < 0.99 * enough
 
 
@@ -78,7 +79,7 @@ def test_more_log_means_fewer_checkpoints_and_fewer_writes() -> None:
     found = []
     for mib in (64, 256, 1024):
         settings = {"log_capacity_bytes": mib * 2**20, "buffer_cache_bytes": 6 * GIB}
-        result, _ = play(server(20, 16, settings=settings, skew=0.9), [(UPDATE, 1)], workers=4, seconds=25)
+        result, _ = play(server(20, 16, settings=settings, skew=0.9), [(UPDATE, 1)], workers=4, seconds=length(25, 14))
         last = result.ticks.row(-1, named=True)
         calls = len(result.executions)
         found.append((last["checkpoints"], last["pages_written"] / calls, last["log_bytes"] / calls, calls))
@@ -95,7 +96,7 @@ def test_overcommitted_memory_collapses_and_then_the_server_is_killed() -> None:
         return server(8, 16, settings=settings)
 
     found = [
-        throughput(play(with_sessions_of(mib), [(LOOKUP, 1)], workers=64, seconds=1.5)[0], 0.5)
+        throughput(play(with_sessions_of(mib), [(LOOKUP, 1)], workers=64, seconds=length(1.5, 1.0))[0], 0.5)
         for mib in (40, 150, 172, 190)
     ]
     assert found[1] > 0.7 * found[0], "below memory it only costs the system's cache"

@@ -9,7 +9,7 @@ from tests.truth.generator.drawing import case_of, quiet_case
 from tests.truth.generator.scoring import ONSET_S, outcome_of
 
 SEED = 3
-PARTS = 3  # so that several processes share them
+PARTS = 6  # so that several processes share them
 
 
 @pytest.mark.parametrize("part", range(PARTS))

@@ -128,7 +128,13 @@ class Instance:
     def connect(self, database: str = "postgres", user: str = SUPERUSER) -> psycopg.Connection:
         """A connection that commits each statement."""
         return psycopg.connect(
-            host=self.host, port=PORT, user=user, dbname=database, autocommit=True, connect_timeout=10
+            host=self.host,
+            port=PORT,
+            user=user,
+            dbname=database,
+            autocommit=True,
+            connect_timeout=10,
+            prepare_threshold=None,
         )
 
     def stop(self, crash: bool = False) -> None:

@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -81,41 +82,69 @@ class TwinAnswer:
 
 
 class Twin:
-    """A twin that runs; from ``open_twin``."""
+    """A twin that runs; from ``open_twin``. What is otherwise is set by a superuser and taken back; plans are asked by a role that may
+    do nothing else, so that no function of a foreign schema gets further than that.
+    """
 
     def __init__(self, instance: Instance, values: str) -> None:
         self._instance, self._values = instance, values
         self._connection = instance.connect(DATABASE)
         self._connection.execute("SET client_min_messages = error")
-        self._restore_sizes()
+        self._asker = instance.connect(DATABASE, ASKER)
+        self._as_it_is()
 
     def close(self) -> None:
+        self._asker.close()
         self._connection.close()
 
+    def _as_it_is(self) -> None:
+        """Take back what was made up, also what a killed process left. Making an index up sets the size of its table to that of the
+        empty copy, so sizes are written anew.
+        """
+        names = self._connection.execute(
+            "SELECT c.oid::regclass::text FROM pg_class c WHERE c.relkind IN ('i', 'I') AND c.relname LIKE 'made\\_up\\_%' AND NOT c.relispartition"
+        ).fetchall()
+        for (name,) in names:
+            self._connection.execute(f"DROP INDEX {name}".encode())
+        self._restore_sizes()
+        self._connection.execute(
+            "UPDATE pg_index SET indisvalid = true FROM unnest(%s::text[]) AS known(name) WHERE indexrelid = to_regclass(known.name) AND NOT indisvalid",
+            [self._known["valid"]],
+        )  # fmt: skip
+
+    @cached_property
+    def _known(self) -> dict[str, Any]:
+        known: dict[str, Any] = json.loads((self._instance.folder / SIZES).read_text())
+        return known
+
     def _restore_sizes(self) -> None:
-        """Making an index up sets the size of its table to that of the empty copy, even where it is rolled back."""
-        sizes = json.loads((self._instance.folder / SIZES).read_text())
-        write_sizes(self._connection, sizes)
+        write_sizes(self._connection, self._known["sizes"])
 
     @contextmanager
     def what_if(self, given: WhatIf) -> Iterator[list[MadeUpIndex]]:
         """Plans asked inside are as it would be; gives the indexes that were made up. InvalidInput names what cannot be."""
         lengths: dict[Path, int] = {}
         try:
-            with self._connection.transaction(force_rollback=True):
-                made = [self._make_up(one, number) for number, one in enumerate(given.indexes)]
-                for table, factor in given.rows.items():
-                    self._scale(table, factor, lengths)
-                for name in given.drops:
-                    self._drop(name)
-                for name, value in given.settings.items():
-                    self._try("setting", "SELECT set_config(%s, %s, true)", [name, value])
-                yield made
+            made = self._make_up(given.indexes)
+            for table, factor in given.rows.items():
+                self._scale(table, factor, lengths)
+            for name in given.drops:
+                self._drop(name)
+            for name, value in given.settings.items():
+                self._set(name, value)
+            yield made
         finally:
             for path, pages in lengths.items():
                 resize(path, pages)
-            if given.indexes:
-                self._restore_sizes()
+            self._asker.execute("RESET ALL")
+            if given.indexes or given.rows or given.drops:
+                self._as_it_is()
+
+    def _set(self, name: str, value: str) -> None:
+        try:
+            self._asker.execute("SELECT set_config(%s, %s, false)", [name, value])
+        except psycopg.Error as error:
+            raise InvalidInput(f"setting: {error.diag.message_primary}", "setting") from error
 
     def _try(self, field_: str, sql: str, parameters: Sequence[Any] | None = None) -> psycopg.Cursor[Any]:
         try:
@@ -149,20 +178,26 @@ class Twin:
                 lengths[path] = length(path)
                 resize(path, max(min(lengths[path], TREE_PAGES), round(lengths[path] * factor)))
 
-    def _make_up(self, asked: str, number: int) -> MadeUpIndex:
-        name = f"made_up_{number + 1}"
-        self._try("index", index_command(asked, name))
-        self._restore_sizes()
+    def _make_up(self, indexes: Sequence[str]) -> list[MadeUpIndex]:
+        for number, asked in enumerate(indexes):
+            self._try("index", index_command(asked, f"made_up_{number + 1}"))
+        if indexes:
+            self._restore_sizes()
+        return [
+            MadeUpIndex(asked, f"made_up_{number + 1}", self._sized(f"made_up_{number + 1}"))
+            for number, asked in enumerate(indexes)
+        ]
+
+    def _sized(self, name: str) -> int:
+        """Give a made-up index the size that it would have; returns its bytes."""
         row = self._connection.execute(
             "SELECT c.oid::int8, pg_relation_filepath(c.oid), i.indrelid::int8, pg_get_expr(i.indpred, i.indrelid), m.amname, i.indisunique "
-            "FROM pg_class c JOIN pg_index i ON i.indexrelid = c.oid JOIN pg_am m ON m.oid = c.relam WHERE c.relname = %s", [name],
+            "FROM pg_class c JOIN pg_index i ON i.indexrelid = c.oid JOIN pg_am m ON m.oid = c.relam WHERE c.relname = %s AND NOT c.relispartition", [name],
         ).fetchone()  # fmt: skip
         assert row is not None
         oid, file, table, predicate, method, unique = row
-        taken = 0
-        for index, path, of in [(oid, file, table)] if file else self._parts_of(oid):
-            taken += self._size(index, path, of, predicate, method, unique)
-        return MadeUpIndex(asked, name, taken)
+        parts = [(oid, file, table)] if file else self._parts_of(oid)
+        return sum(self._size(index, path, of, predicate, method, unique) for index, path, of in parts)
 
     def _parts_of(self, index: int) -> list[tuple[int, str, int]]:
         """The indexes of the partitions under a partitioned one."""
@@ -212,33 +247,37 @@ class Twin:
         return answer
 
     def _plan(self, text: str, generic: bool) -> TwinAnswer:
-        connection = self._connection
         try:
-            with connection.transaction(force_rollback=True):
-                connection.execute(f"SET LOCAL ROLE {ASKER}")
-                if not generic:
-                    (document,) = connection.execute(
-                        f"EXPLAIN (FORMAT JSON) {text}".encode(), binary=True
-                    ).fetchone() or ([],)
-                    document = json.loads(document) if isinstance(document, str | bytes) else document
-                else:
-                    document = self._generic(text)
+            if not generic:
+                (document,) = self._asker.execute(f"EXPLAIN (FORMAT JSON) {text}".encode(), binary=True).fetchone() or (
+                    [],
+                )
+                document = json.loads(document) if isinstance(document, str | bytes) else document
+            else:
+                document = self._generic(text)
         except psycopg.Error as error:
             return TwinAnswer(None, not generic, error.diag.message_primary or " ".join(str(error).split()))
         finally:
             if generic:
-                connection.execute("DEALLOCATE ALL")
+                self._asker.execute("DEALLOCATE ALL")
         return TwinAnswer(document[0]["Plan"], not generic)
 
     def _generic(self, text: str) -> Any:
-        connection = self._connection
-        connection.execute("SET LOCAL plan_cache_mode = force_generic_plan")
-        connection.execute(f"PREPARE {NAME} AS {text}".encode(), binary=True)
-        (count,) = connection.execute(
-            "SELECT coalesce(array_length(parameter_types, 1), 0) FROM pg_prepared_statements WHERE name = %s", [NAME]
+        self.prepare(NAME, text)
+        return self.prepared(NAME)
+
+    def prepare(self, name: str, text: str) -> None:
+        """Keep a text with parameters for ``prepared``; psycopg.Error where the server does not understand it."""
+        self._asker.execute("SET plan_cache_mode = force_generic_plan")
+        self._asker.execute(f"PREPARE {name} AS {text}".encode(), binary=True)
+
+    def prepared(self, name: str) -> Any:
+        """The plan of a kept text for any values, as the engine gives it."""
+        (count,) = self._asker.execute(
+            "SELECT coalesce(array_length(parameter_types, 1), 0) FROM pg_prepared_statements WHERE name = %s", [name]
         ).fetchone() or (0,)  # fmt: skip
         values = f"({', '.join(['NULL'] * count)})" if count else ""
-        (document,) = connection.execute(f"EXPLAIN (FORMAT JSON) EXECUTE {NAME}{values}".encode()).fetchone() or ([],)
+        (document,) = self._asker.execute(f"EXPLAIN (FORMAT JSON) EXECUTE {name}{values}".encode()).fetchone() or ([],)
         return document
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
 import tempfile
 from collections.abc import Mapping, Sequence
@@ -11,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
+from psycopg import sql
 
 from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.lab.instance import PREFIX, Instance, keep, unprivileged
@@ -24,7 +26,11 @@ from hardy_gauge.probes.sqlpack.postgresql.planner_facts import FORMAT
 DESCRIPTION = "twin.json"
 DATABASE = "twin"
 SIZES = "sizes.json"
-ASKER = "asker"
+# who makes the objects, and who asks for plans: neither may do anything beyond the twin's database
+MAKER, ASKER = "maker", "asker"
+MAKES = re.compile(
+    r"CREATE (SCHEMA|TYPE|DOMAIN|TABLE|(UNIQUE )?INDEX|VIEW|STATISTICS|OR REPLACE (FUNCTION|PROCEDURE))\b|ALTER TABLE\b"
+)
 TRIES = 4
 USUAL_KEY = 16.0
 
@@ -122,9 +128,10 @@ def _fill(instance: Instance, document: Mapping[str, Any], cautions: list[str]) 
     try:
         _create_database(instance, document, cautions)
         with instance.connect(DATABASE) as connection:
-            connection.execute("SET check_function_bodies = off")
             connection.execute("SET client_min_messages = error")
-            cautions += _create(connection, document["definitions"])
+            cautions += _extensions(connection, document["extensions"])
+            with instance.connect(DATABASE, MAKER) as maker:
+                cautions += _create(maker, document["definitions"])
             _settings(instance, connection, document["settings"], cautions)
             with connection.transaction():
                 cautions += StatisticsWriter(connection).write(document["statistics"])
@@ -145,25 +152,55 @@ def _fill(instance: Instance, document: Mapping[str, Any], cautions: list[str]) 
 def _create_database(instance: Instance, document: Mapping[str, Any], cautions: list[str]) -> None:
     with instance.connect() as connection:
         as_there = f"ENCODING '{document['encoding']}' LC_COLLATE '{_text(document['collate'])}' LC_CTYPE '{_text(document['ctype'])}'"
+        connection.execute(f"CREATE ROLE {MAKER} LOGIN")
+        for name, value in (
+            ("check_function_bodies", "off"),
+            ("client_min_messages", "error"),
+            ("statement_timeout", "30s"),
+        ):
+            connection.execute(f"ALTER ROLE {MAKER} SET {name} = '{value}'")
         try:
-            connection.execute(f"CREATE DATABASE {DATABASE} TEMPLATE template0 {as_there}")
+            connection.execute(f"CREATE DATABASE {DATABASE} OWNER {MAKER} TEMPLATE template0 {as_there}")
         except psycopg.Error:
             cautions.append(f"the order of texts: {document['collate']} is not known on this machine, C is taken")
-            connection.execute(f"CREATE DATABASE {DATABASE} TEMPLATE template0 ENCODING '{document['encoding']}'")
+            connection.execute(
+                f"CREATE DATABASE {DATABASE} OWNER {MAKER} TEMPLATE template0 ENCODING '{document['encoding']}'"
+            )
 
 
 def _text(value: str) -> str:
     return value.replace("'", "''")
 
 
-def _create(connection: psycopg.Connection[Any], definitions: list[dict[str, str]]) -> list[str]:
+def _extensions(connection: psycopg.Connection[Any], extensions: Sequence[Mapping[str, str]]) -> list[str]:
+    """By the superuser, and nothing but their names: what a bundle says is run by nobody who may do more than make tables."""
+    left_out = []
+    for one in extensions:
+        schema = sql.Identifier(one["schema"])
+        try:
+            connection.execute(sql.SQL("CREATE SCHEMA IF NOT EXISTS {}").format(schema))
+            connection.execute(
+                sql.SQL("CREATE EXTENSION IF NOT EXISTS {} SCHEMA {}").format(sql.Identifier(one["name"]), schema)
+            )
+        except psycopg.Error as error:
+            left_out.append(f"extension {one['name']}: {' '.join(str(error).split())[:160]}")
+    connection.execute(sql.SQL("GRANT ALL ON SCHEMA public TO {}").format(sql.Identifier(MAKER)))
+    return left_out
+
+
+def _create(maker: psycopg.Connection[Any], definitions: Sequence[Mapping[str, str]]) -> list[str]:
     """Run every definition; what fails since something is not there yet is tried again after the others. Returns what stays undone."""
-    left, problems = list(definitions), dict[str, str]()
+    left, problems = [one for one in definitions if MAKES.match(one["sql"])], dict[str, str]()
+    undone = [
+        f"{one['what']}: it makes no object of a kind that is copied"
+        for one in definitions
+        if not MAKES.match(one["sql"])
+    ]
     for _ in range(TRIES):
         again = []
         for one in left:
             try:
-                connection.execute(one["sql"].encode())
+                maker.execute(one["sql"].encode(), binary=True)  # one command and no more
             except psycopg.Error as error:
                 problems[one["what"]] = " ".join(str(error).split())[:160]
                 again.append(one)
@@ -171,7 +208,7 @@ def _create(connection: psycopg.Connection[Any], definitions: list[dict[str, str
             left = again
             break
         left = again
-    return [f"{one['what']}: {problems[one['what']]}" for one in left]
+    return undone + [f"{one['what']}: {problems[one['what']]}" for one in left]
 
 
 def _settings(
@@ -204,9 +241,11 @@ def write_sizes(connection: psycopg.Connection[Any], sizes: Sequence[Sequence[An
 def _sizes(instance: Instance, connection: psycopg.Connection[Any], relations: list[dict[str, Any]]) -> None:
     sizes = [(one["rows"], one["pages"], one["all_visible"], one["name"]) for one in relations]
     write_sizes(connection, sizes)
-    (instance.folder / SIZES).write_text(
-        json.dumps([size for size, one in zip(sizes, relations, strict=True) if one["kind"] in "rpm"])
-    )
+    known = {
+        "sizes": [size for size, one in zip(sizes, relations, strict=True) if one["kind"] in "rpm"],
+        "valid": [one["name"] for one in relations if one["kind"] in "iI" and one["valid"]],
+    }
+    (instance.folder / SIZES).write_text(json.dumps(known))
     with connection.transaction(), connection.cursor() as cursor:
         cursor.executemany(
             "UPDATE pg_index SET indisvalid = false WHERE indexrelid = to_regclass(%s)",
@@ -217,6 +256,12 @@ def _sizes(instance: Instance, connection: psycopg.Connection[Any], relations: l
 def _let_ask(connection: psycopg.Connection[Any]) -> None:
     """A role that may do to the tables what statements do, and nothing else; nothing is run by it but EXPLAIN."""
     connection.execute(f"CREATE ROLE {ASKER} LOGIN")
+    for name, value in (
+        ("statement_timeout", "10s"),
+        ("default_transaction_read_only", "on"),
+        ("client_min_messages", "error"),
+    ):
+        connection.execute(f"ALTER ROLE {ASKER} SET {name} = '{value}'")
     cursor = connection.execute(
         "SELECT quote_ident(nspname) FROM pg_namespace WHERE nspname NOT LIKE 'pg\\_%' AND nspname <> 'information_schema'"
     )

@@ -23,12 +23,12 @@ _COLUMNS = """
 _NAME = "format('%I.%I', n.nspname, c.relname)"
 _TABLES = f"pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE {_USERS}"
 
+EXTENSIONS = """
+SELECT e.extname AS name, n.nspname AS schema FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace
+WHERE e.extname NOT IN ('plpgsql', 'pg_stat_statements') ORDER BY 1
+"""
 DEFINITIONS = (
     f"SELECT 'schema ' || n.nspname AS what, format('CREATE SCHEMA IF NOT EXISTS %I', n.nspname) AS sql FROM pg_namespace n WHERE {_USERS} ORDER BY 1",
-    """
-    SELECT 'extension ' || e.extname AS what, format('CREATE EXTENSION IF NOT EXISTS %I SCHEMA %I', e.extname, n.nspname) AS sql
-    FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace WHERE e.extname NOT IN ('plpgsql', 'pg_stat_statements') ORDER BY 1
-    """,
     f"""
     SELECT 'type ' || t.typname AS what,
            format('CREATE TYPE %I.%I AS ENUM (%s)', n.nspname, t.typname,

@@ -11,7 +11,7 @@ from typing import Any
 
 from hardy_gauge.probes.protocol import PlannerFacts
 from hardy_gauge.probes.sqlpack.connection import MARK, Line
-from hardy_gauge.probes.sqlpack.postgresql.object_definitions import DEFINITIONS, NOT_COPIED
+from hardy_gauge.probes.sqlpack.postgresql.object_definitions import DEFINITIONS, EXTENSIONS, NOT_COPIED
 from hardy_gauge.probes.sqlpack.postgresql.replaced_values import replace_values
 
 FORMAT = "hardy-gauge planner facts 1"
@@ -107,7 +107,7 @@ def _document(driver: Any, left_out: list[str]) -> dict[str, Any]:
     definitions = [row for sql in DEFINITIONS for row in _rows(driver, sql)]
     return {
         "format": FORMAT, **database, "settings": {row["name"]: row["value"] for row in _rows(driver, SETTINGS)},
-        "keys": {row["index"]: row["columns"] for row in _rows(driver, KEYS)}, "definitions": definitions, "relations": relations, "statistics": statistics, "extended": extended,
+        "keys": {row["index"]: row["columns"] for row in _rows(driver, KEYS)}, "extensions": _rows(driver, EXTENSIONS), "definitions": definitions, "relations": relations, "statistics": statistics, "extended": extended,
     }  # fmt: skip
 
 

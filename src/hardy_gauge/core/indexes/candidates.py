@@ -1,0 +1,211 @@
+"""Indexes that could serve statements: from conditions, joins, order, grouping, covered columns, and fixed conditions (sqlglot).
+
+Shapes after common practice: columns of equality before one range, then the order; a column of a join leading, since it is looked up
+once for each row of the other side; every other column of the table that the statement reads, included, so that the table is not read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import sqlglot
+from sqlglot import Expr, exp
+
+from hardy_gauge.core.evidence.schema import TableFacts
+
+MOST_KEYS, MOST_COVERED, MOST_OF_STATEMENT = 4, 6, 12
+_EQUAL = (exp.EQ, exp.In)
+_RANGE = (exp.LT, exp.LTE, exp.GT, exp.GTE, exp.Between)
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """An index that could be built; ``keys`` are columns or expressions, ``where`` its condition, where it is over a part of the rows."""
+
+    table: str
+    keys: tuple[str, ...]
+    include: tuple[str, ...] = ()
+    where: str = ""
+
+    @property
+    def words(self) -> str:
+        """As the planner twin takes it, and as it follows CREATE INDEX … ON."""
+        included = f" INCLUDE ({', '.join(self.include)})" if self.include else ""
+        return f"{self.table}({', '.join(self.keys)}){included}{f' WHERE {self.where}' if self.where else ''}"
+
+    def name(self, taken: set[str]) -> str:
+        """A name that is not taken, of at most 60 characters."""
+        plain = "_".join("".join(c if c.isalnum() else "_" for c in key).strip("_") for key in self.keys)
+        stem = f"{self.table.split('.')[-1]}_{plain}"[:56]
+        return next(name for n in range(1, 1000) if (name := stem if n == 1 else f"{stem}_{n}") not in taken)
+
+
+@dataclass
+class _Use:
+    """How one statement uses one table."""
+
+    equal: list[str] = field(default_factory=list)
+    ranged: list[str] = field(default_factory=list)
+    joined: list[str] = field(default_factory=list)
+    ordered: list[str] = field(default_factory=list)
+    grouped: list[str] = field(default_factory=list)
+    computed: list[str] = field(default_factory=list)
+    fixed: list[str] = field(default_factory=list)
+    read: set[str] = field(default_factory=set)
+    all_columns: bool = False
+
+
+def candidates_of(text: str, tables: Mapping[str, TableFacts], dialect: str) -> list[Candidate]:
+    """Those of one statement; none where it cannot be read, or an index that begins alike is there."""
+    try:
+        tree = sqlglot.parse_one(text, read=dialect)
+    except (sqlglot.errors.SqlglotError, RecursionError, TypeError, AttributeError, ValueError):
+        return []
+    found: dict[Candidate, None] = {}
+    for name, use in _uses(tree, tables, dialect).items():
+        for one in _shapes(name, use, tables[name]):
+            if one.keys and not _served(one, tables[name]):
+                found.setdefault(one)
+    return list(found)[:MOST_OF_STATEMENT]
+
+
+def _served(one: Candidate, table: TableFacts) -> bool:
+    """Whether an index over all rows begins with the same columns, and so does as much."""
+    if one.include or one.where:
+        return False
+    return any(index.columns[: len(one.keys)] == one.keys for index in table.indexes)
+
+
+def _shapes(name: str, use: _Use, table: TableFacts) -> Iterator[Candidate]:
+    def distinct(column: str) -> float:
+        return table.columns[column].distinct if column in table.columns else table.rows
+
+    equal = sorted(dict.fromkeys(use.equal), key=lambda c: -distinct(c))[:MOST_KEYS]
+    joined, ranged = list(dict.fromkeys(use.joined)), list(dict.fromkeys(use.ranged))
+    ordered = [c for c in dict.fromkeys(use.ordered) if c not in equal]
+    keys: list[tuple[str, ...]] = [(c,) for c in dict.fromkeys([*equal, *joined, *ranged, *use.computed])]
+    if len(equal) > 1:
+        keys.append(tuple(equal))
+    for column in ranged:
+        if equal and column not in equal:
+            keys.append((*equal, column))
+    for column in joined:
+        rest = [c for c in equal if c != column]
+        if rest:
+            keys += [(column, *rest), (*rest, column)]
+        keys += [(column, c) for c in ranged if c != column]
+    if ordered:
+        keys += [(*equal, *ordered), tuple(ordered)]
+    if use.grouped and not equal:
+        keys.append(tuple(dict.fromkeys(use.grouped)))
+    keys = list(dict.fromkeys(key[:MOST_KEYS] for key in keys))
+    for key in keys:
+        yield Candidate(name, key)
+    for condition in dict.fromkeys(use.fixed):
+        for key in keys[:3]:
+            if not all(c in condition for c in key):
+                yield Candidate(name, key, where=condition)
+    if not use.all_columns and keys:
+        longest = max(keys, key=len)
+        for key in dict.fromkeys([longest, keys[0]]):
+            rest = tuple(sorted(c for c in use.read if c not in key and c in table.columns))
+            if rest and len(rest) + len(key) <= MOST_COVERED:
+                yield Candidate(name, key, rest)
+
+
+def _uses(tree: Expr, tables: Mapping[str, TableFacts], dialect: str) -> dict[str, _Use]:
+    names: dict[str, str] = {}
+    for one in tree.find_all(exp.Table):
+        full = f"{one.db}.{one.name}" if one.db and one.db != "public" else one.name
+        if full in tables:
+            names[one.alias_or_name] = full
+    uses = {full: _Use() for full in names.values()}
+
+    def owner(column: exp.Column) -> str | None:
+        if column.table:
+            return names.get(column.table)
+        owners = [full for full in dict.fromkeys(names.values()) if column.name in tables[full].columns]
+        return owners[0] if len(owners) == 1 else None
+
+    for column in tree.find_all(exp.Column):
+        if isinstance(column.this, exp.Star):
+            for full in [names[column.table]] if column.table in names else []:
+                uses[full].all_columns = True
+        elif (full := owner(column)) is not None:
+            uses[full].read.add(column.name)
+    for star in tree.find_all(exp.Star):
+        if isinstance(star.parent, exp.Select):
+            for use in uses.values():
+                use.all_columns = True
+    for condition in _conditions(tree):
+        _condition(condition, uses, tables, owner, dialect)
+    for kind, attribute in ((exp.Order, "ordered"), (exp.Group, "grouped")):
+        for clause in tree.find_all(kind):
+            for item in clause.expressions:
+                inner = item.this if isinstance(item, exp.Ordered) else item
+                if isinstance(inner, exp.Column) and (full := owner(inner)) is not None:
+                    getattr(uses[full], attribute).append(inner.name)
+    return uses
+
+
+def _conditions(tree: Expr) -> Iterator[Expr]:
+    holders = [one.this for one in tree.find_all(exp.Where)]
+    holders += [join.args["on"] for join in tree.find_all(exp.Join) if join.args.get("on")]
+    for body in holders:
+        for one in body.flatten() if isinstance(body, exp.And) else [body]:
+            yield one.unnest()
+    for join in tree.find_all(exp.Join):
+        for column in join.args.get("using") or []:
+            name = column.name
+            yield exp.EQ(this=exp.column(name), expression=exp.column(name))
+
+
+def _condition(
+    condition: Expr, uses: Mapping[str, _Use], tables: Mapping[str, TableFacts], owner: Callable[[exp.Column], str | None], dialect: str
+) -> None:  # fmt: skip
+    columns = list(condition.find_all(exp.Column))
+    if isinstance(condition, exp.EQ) and all(
+        isinstance(side, exp.Column) for side in (condition.this, condition.expression)
+    ):
+        for column in columns:
+            of = [full] if (full := owner(column)) is not None else []
+            if not of and not column.table:  # USING: both sides have it
+                of = [name for name in uses if column.name in tables[name].columns]
+            for name in of:
+                uses[name].joined.append(column.name)
+        return
+    if isinstance(condition, exp.Is) or (isinstance(condition, exp.Not) and isinstance(condition.this, exp.Is)):
+        if columns and (full := owner(columns[0])) is not None:
+            uses[full].fixed.append(_bare(condition, dialect))
+        return
+    if not isinstance(condition, _EQUAL + _RANGE):
+        return
+    side = condition.this if list(condition.this.find_all(exp.Column)) else condition.args.get("expression")
+    if side is None:
+        return
+    inside = list(side.find_all(exp.Column))
+    if len(inside) != 1 or (full := owner(inside[0])) is None:
+        return
+    use = uses[full]
+    if side is inside[0]:
+        (use.equal if isinstance(condition, _EQUAL) else use.ranged).append(side.name)
+        other = condition.args.get("expression")
+        if isinstance(condition, exp.EQ) and isinstance(other, exp.Boolean | exp.Literal):
+            use.fixed.append(_bare(condition, dialect))
+    elif isinstance(side, exp.Func) and not list(side.find_all(exp.Placeholder, exp.Parameter)):
+        use.computed.append(f"({_bare(side, dialect)})")
+
+
+def _bare(one: Expr, dialect: str) -> str:
+    """Without the table's alias, which an index does not know."""
+    copy = one.copy()
+    for column in copy.find_all(exp.Column):
+        column.set("table", None)
+        column.set("db", None)
+    return copy.sql(dialect=dialect)
+
+
+def merged(all_of_them: Sequence[Candidate]) -> list[Candidate]:
+    """Each once, in the order in which they came."""
+    return list(dict.fromkeys(all_of_them))
