@@ -19,7 +19,7 @@ COMMANDS = {
     "demo": ("demo", "demo"), "serve": ("serve", "serve"), "capture": ("capture", "capture"), "agent": ("agent", "agent"),
     "backup": ("backup", "backup"), "restore": ("backup", "restore"), "trial": ("trial", "trial"), "plan": ("plan", "plan"), "check": ("check", "check"),
     "diagnose": ("diagnose", "diagnose"), "audit": ("audit", "app"), "keyring": ("keyring", "app"), "settings": ("settings", "app"),
-    "bundle": ("bundle", "app"), "twin": ("twin", "app"), "import": ("imports", "app"), "trial-worker": ("trial", "worker"),
+    "bundle": ("bundle", "app"), "twin": ("twin", "app"), "indexes": ("indexes", "app"), "import": ("imports", "app"), "trial-worker": ("trial", "worker"),
 }  # fmt: skip
 HIDDEN = ("trial-worker",)
 

@@ -111,8 +111,8 @@ def explain(
         }  # fmt: skip
         typer.echo(json.dumps(document, indent=2))
         return
-    for one in made:
-        typer.echo(f"made up: {one.asked}, about {size(one.bytes)}")
+    for made_up in made:
+        typer.echo(f"made up: {made_up.asked}, about {size(made_up.bytes)}")
     for one, (_, answer) in zip(statements, answers, strict=True):
         typer.echo(_words(one, answer.plan))
     for caution in described.cautions:

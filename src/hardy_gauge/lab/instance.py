@@ -14,6 +14,7 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import psutil
 import psycopg
@@ -75,7 +76,7 @@ class Instance:
         if self._user is not None:
             os.chown(folder, self._user.pw_uid, self._user.pw_gid)
 
-    def _as(self) -> dict[str, object]:
+    def _as(self) -> dict[str, Any]:
         if self._user is None:
             return {}
         return {"user": self._user.pw_uid, "group": self._user.pw_gid, "extra_groups": []}
@@ -92,7 +93,7 @@ class Instance:
         for name, value in given.items():
             command += ["-c", f"{name}={value}"]
         with open(self.log_path, "ab") as log:
-            self._process = subprocess.Popen(  # type: ignore[call-overload]
+            self._process = subprocess.Popen(
                 command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd="/", env=_environment(), start_new_session=True,
                 preexec_fn=partial(die_with_parent, signal.SIGQUIT), **self._as(),
             )  # fmt: skip

@@ -6,7 +6,7 @@ once for each row of the other side; every other column of the table that the st
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import sqlglot
@@ -82,24 +82,7 @@ def _shapes(name: str, use: _Use, table: TableFacts) -> Iterator[Candidate]:
         return table.columns[column].distinct if column in table.columns else table.rows
 
     equal = sorted(dict.fromkeys(use.equal), key=lambda c: -distinct(c))[:MOST_KEYS]
-    joined, ranged = list(dict.fromkeys(use.joined)), list(dict.fromkeys(use.ranged))
-    ordered = [c for c in dict.fromkeys(use.ordered) if c not in equal]
-    keys: list[tuple[str, ...]] = [(c,) for c in dict.fromkeys([*equal, *joined, *ranged, *use.computed])]
-    if len(equal) > 1:
-        keys.append(tuple(equal))
-    for column in ranged:
-        if equal and column not in equal:
-            keys.append((*equal, column))
-    for column in joined:
-        rest = [c for c in equal if c != column]
-        if rest:
-            keys += [(column, *rest), (*rest, column)]
-        keys += [(column, c) for c in ranged if c != column]
-    if ordered:
-        keys += [(*equal, *ordered), tuple(ordered)]
-    if use.grouped and not equal:
-        keys.append(tuple(dict.fromkeys(use.grouped)))
-    keys = list(dict.fromkeys(key[:MOST_KEYS] for key in keys))
+    keys = list(dict.fromkeys(key[:MOST_KEYS] for key in _keys(use, equal)))
     for key in keys:
         yield Candidate(name, key)
     for condition in dict.fromkeys(use.fixed):
@@ -107,45 +90,74 @@ def _shapes(name: str, use: _Use, table: TableFacts) -> Iterator[Candidate]:
             if not all(c in condition for c in key):
                 yield Candidate(name, key, where=condition)
     if not use.all_columns and keys:
-        longest = max(keys, key=len)
-        for key in dict.fromkeys([longest, keys[0]]):
+        for key in dict.fromkeys([max(keys, key=len), keys[0]]):
             rest = tuple(sorted(c for c in use.read if c not in key and c in table.columns))
             if rest and len(rest) + len(key) <= MOST_COVERED:
                 yield Candidate(name, key, rest)
 
 
-def _uses(tree: Expr, tables: Mapping[str, TableFacts], dialect: str) -> dict[str, _Use]:
-    names: dict[str, str] = {}
-    for one in tree.find_all(exp.Table):
-        full = f"{one.db}.{one.name}" if one.db and one.db != "public" else one.name
-        if full in tables:
-            names[one.alias_or_name] = full
-    uses = {full: _Use() for full in names.values()}
+def _keys(use: _Use, equal: Sequence[str]) -> Iterator[tuple[str, ...]]:
+    """Columns in the orders in which they could serve; ``equal`` are those of equality, the most selective first."""
+    joined, ranged = list(dict.fromkeys(use.joined)), list(dict.fromkeys(use.ranged))
+    ordered = [c for c in dict.fromkeys(use.ordered) if c not in equal]
+    for column in dict.fromkeys([*equal, *joined, *ranged, *use.computed]):
+        yield (column,)
+    if len(equal) > 1:
+        yield tuple(equal)
+    yield from ((*equal, column) for column in ranged if equal and column not in equal)
+    for column in joined:
+        rest = [c for c in equal if c != column]
+        if rest:
+            yield (column, *rest)
+            yield (*rest, column)
+        yield from ((column, c) for c in ranged if c != column)
+    if ordered:
+        yield (*equal, *ordered)
+        yield tuple(ordered)
+    if use.grouped and not equal:
+        yield tuple(dict.fromkeys(use.grouped))
 
-    def owner(column: exp.Column) -> str | None:
+
+class _Owners:
+    """Which table of a statement a column is of."""
+
+    def __init__(self, tree: Expr, tables: Mapping[str, TableFacts]) -> None:
+        self.tables = tables
+        self.names: dict[str, str] = {}
+        for one in tree.find_all(exp.Table):
+            full = f"{one.db}.{one.name}" if one.db and one.db != "public" else one.name
+            if full in tables:
+                self.names[one.alias_or_name] = full
+
+    def of(self, column: exp.Column) -> str | None:
         if column.table:
-            return names.get(column.table)
-        owners = [full for full in dict.fromkeys(names.values()) if column.name in tables[full].columns]
+            return self.names.get(column.table)
+        owners = self.with_column(column.name)
         return owners[0] if len(owners) == 1 else None
 
+    def with_column(self, name: str) -> list[str]:
+        return [full for full in dict.fromkeys(self.names.values()) if name in self.tables[full].columns]
+
+
+def _uses(tree: Expr, tables: Mapping[str, TableFacts], dialect: str) -> dict[str, _Use]:
+    owners = _Owners(tree, tables)
+    uses = {full: _Use() for full in owners.names.values()}
     for column in tree.find_all(exp.Column):
         if isinstance(column.this, exp.Star):
-            for full in [names[column.table]] if column.table in names else []:
-                uses[full].all_columns = True
-        elif (full := owner(column)) is not None:
+            if column.table in owners.names:
+                uses[owners.names[column.table]].all_columns = True
+        elif (full := owners.of(column)) is not None:
             uses[full].read.add(column.name)
-    for star in tree.find_all(exp.Star):
-        if isinstance(star.parent, exp.Select):
-            for use in uses.values():
-                use.all_columns = True
+    if any(isinstance(star.parent, exp.Select) for star in tree.find_all(exp.Star)):
+        for use in uses.values():
+            use.all_columns = True
     for condition in _conditions(tree):
-        _condition(condition, uses, tables, owner, dialect)
+        _condition(condition, uses, owners, dialect)
     for kind, attribute in ((exp.Order, "ordered"), (exp.Group, "grouped")):
-        for clause in tree.find_all(kind):
-            for item in clause.expressions:
-                inner = item.this if isinstance(item, exp.Ordered) else item
-                if isinstance(inner, exp.Column) and (full := owner(inner)) is not None:
-                    getattr(uses[full], attribute).append(inner.name)
+        for item in (item for clause in tree.find_all(kind) for item in clause.expressions):
+            inner = item.this if isinstance(item, exp.Ordered) else item
+            if isinstance(inner, exp.Column) and (full := owners.of(inner)) is not None:
+                getattr(uses[full], attribute).append(inner.name)
     return uses
 
 
@@ -161,39 +173,38 @@ def _conditions(tree: Expr) -> Iterator[Expr]:
             yield exp.EQ(this=exp.column(name), expression=exp.column(name))
 
 
-def _condition(
-    condition: Expr, uses: Mapping[str, _Use], tables: Mapping[str, TableFacts], owner: Callable[[exp.Column], str | None], dialect: str
-) -> None:  # fmt: skip
-    columns = list(condition.find_all(exp.Column))
+def _condition(condition: Expr, uses: Mapping[str, _Use], owners: _Owners, dialect: str) -> None:
     if isinstance(condition, exp.EQ) and all(
         isinstance(side, exp.Column) for side in (condition.this, condition.expression)
     ):
-        for column in columns:
-            of = [full] if (full := owner(column)) is not None else []
-            if not of and not column.table:  # USING: both sides have it
-                of = [name for name in uses if column.name in tables[name].columns]
-            for name in of:
+        for column in condition.find_all(exp.Column):
+            full = owners.of(column)
+            # of USING both sides have it
+            for name in [full] if full is not None else owners.with_column(column.name) if not column.table else []:
                 uses[name].joined.append(column.name)
         return
     if isinstance(condition, exp.Is) or (isinstance(condition, exp.Not) and isinstance(condition.this, exp.Is)):
-        if columns and (full := owner(columns[0])) is not None:
+        first = condition.find(exp.Column)
+        if first is not None and (full := owners.of(first)) is not None:
             uses[full].fixed.append(_bare(condition, dialect))
         return
-    if not isinstance(condition, _EQUAL + _RANGE):
-        return
-    side = condition.this if list(condition.this.find_all(exp.Column)) else condition.args.get("expression")
-    if side is None:
-        return
-    inside = list(side.find_all(exp.Column))
-    if len(inside) != 1 or (full := owner(inside[0])) is None:
+    if isinstance(condition, _EQUAL + _RANGE):
+        _compared(condition, uses, owners, dialect)
+
+
+def _compared(condition: Expr, uses: Mapping[str, _Use], owners: _Owners, dialect: str) -> None:
+    """A column, or what is computed of one, against a value."""
+    other = condition.args.get("expression")
+    side, against = (condition.this, other) if condition.this.find(exp.Column) else (other, condition.this)
+    inside = list(side.find_all(exp.Column)) if side is not None else []
+    if side is None or len(inside) != 1 or (full := owners.of(inside[0])) is None:
         return
     use = uses[full]
     if side is inside[0]:
         (use.equal if isinstance(condition, _EQUAL) else use.ranged).append(side.name)
-        other = condition.args.get("expression")
-        if isinstance(condition, exp.EQ) and isinstance(other, exp.Boolean | exp.Literal):
+        if isinstance(condition, exp.EQ) and isinstance(against, exp.Boolean | exp.Literal):
             use.fixed.append(_bare(condition, dialect))
-    elif isinstance(side, exp.Func) and not list(side.find_all(exp.Placeholder, exp.Parameter)):
+    elif isinstance(side, exp.Func) and side.find(exp.Placeholder, exp.Parameter) is None:
         use.computed.append(f"({_bare(side, dialect)})")
 
 
@@ -204,8 +215,3 @@ def _bare(one: Expr, dialect: str) -> str:
         column.set("table", None)
         column.set("db", None)
     return copy.sql(dialect=dialect)
-
-
-def merged(all_of_them: Sequence[Candidate]) -> list[Candidate]:
-    """Each once, in the order in which they came."""
-    return list(dict.fromkeys(all_of_them))

@@ -6,7 +6,7 @@ byte and by time won, whichever ends better, then exchanged one by one while tha
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -75,6 +75,7 @@ class Chooser:
         self._ask = cost
         self._known: dict[tuple[int, Set], float] = {}
         self._of: dict[int, list[int]] = {}
+        self._pairs: set[Set] = set()
         for number, offer in enumerate(offers):
             for statement in offer.serves:
                 self._of.setdefault(statement, []).append(number)
@@ -102,24 +103,38 @@ class Chooser:
     def _fits(self, chosen: Set) -> bool:
         entries = sum(self.offers[one].entries for one in chosen)
         within = self.budget.entries is None or entries <= self.budget.entries
-        return within and sum(self.offers[one].bytes for one in chosen) <= self.budget.bytes
+        return within and self._bytes(chosen) <= self.budget.bytes
+
+    def _bytes(self, chosen: Set) -> float:
+        return sum(self.offers[one].bytes for one in chosen)
 
     def useful(self) -> list[int]:
-        """Candidates that win something worth it for a statement, alone or among all that could serve it."""
-        found = []
-        for number, offer in enumerate(self.offers):
-            if self._fits(frozenset([number])) and any(
-                self.cost(s, frozenset([number])) <= (1 - LEAST_WON) * self.base[s] for s in offer.serves
-            ):
-                found.append(number)
-        return found
+        """Candidates that win something worth it for a statement, alone, or together with another that could serve it."""
+        alone = {
+            number
+            for number, offer in enumerate(self.offers)
+            if self._fits(frozenset([number]))
+            and any(self.cost(s, frozenset([number])) <= (1 - LEAST_WON) * self.base[s] for s in offer.serves)
+        }
+        together = set[int]()
+        for statement, numbers in self._of.items():
+            fit = frozenset(n for n in numbers if self._fits(frozenset([n])))
+            if len(fit) < 2:
+                continue
+            best = min([self.base[statement], *(self.cost(statement, frozenset([n])) for n in fit)])
+            whole = self.cost(statement, fit)
+            if whole < best - LEAST_WON * self.base[statement]:
+                needed = {n for n in fit if self.cost(statement, fit - {n}) > whole * (1 + 1e-9)}
+                together |= needed
+                self._pairs |= {frozenset(pair) for pair in combinations(sorted(needed or fit), 2)}
+        return sorted(alone | together)
 
     def choose(self) -> Chosen:
         """The best set that was found, with the order in which each adds most."""
         useful, before = self.useful(), sum(one.time_s for one in self.work)
         if len(useful) <= EVERY_SET_UP_TO:
             sets = [frozenset(one) for size in range(len(useful) + 1) for one in combinations(useful, size)]
-            best = max((one for one in sets if self._fits(one)), key=lambda one: (self.wins_s(one), -len(one)))
+            best = max((one for one in sets if self._fits(one)), key=lambda one: (self.wins_s(one), -self._bytes(one)))
         else:
             starts = [self._greedy(useful, by_byte) for by_byte in (True, False)]
             best = max((self._exchanged(one, useful) for one in starts), key=self.wins_s)
@@ -128,7 +143,7 @@ class Chooser:
         while taken != best:
             one = max(best - taken, key=lambda n: (self.wins_s(taken | {n}), -n))
             adds, taken = self.wins_s(taken | {one}) - self.wins_s(taken), taken | {one}
-            steps.append(Step(one, adds, sum(self.offers[n].bytes for n in taken), self.wins_s(taken)))
+            steps.append(Step(one, adds, self._bytes(taken), self.wins_s(taken)))
         after = before - self.wins_s(best)
         return Chosen(steps, before, after, self.writes_s(best))
 
@@ -153,6 +168,7 @@ class Chooser:
         for _ in range(len(useful)):
             near = [chosen | {n} for n in useful if n not in chosen]
             near += [chosen - {n} for n in chosen]
+            near += [chosen | pair for pair in self._pairs if not pair <= chosen]
             near += [chosen - {n} | {m} for n in chosen for m in useful if m not in chosen and self._alike(n, m)]
             better = max((one for one in near if self._fits(one)), key=self.wins_s, default=chosen)
             if self.wins_s(better) <= wins * (1 + 1e-9) + 1e-12:
@@ -169,8 +185,3 @@ class Chooser:
             if self.wins_s(chosen) - self.wins_s(chosen - {one}) < LEAST_ADDED * before:
                 chosen -= {one}
         return chosen
-
-
-def curve(chooser: Chooser, chosen: Chosen) -> list[Mapping[str, float]]:
-    """Time that is won against the bytes taken, index by index."""
-    return [{"bytes": step.bytes, "wins_s": step.wins_s} for step in chosen.steps]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -46,6 +46,11 @@ WHERE c.oid IN (SELECT oid FROM tables) OR c.oid IN (SELECT indexrelid FROM pg_i
 SCALED = """
 UPDATE pg_class SET reltuples = CASE WHEN reltuples > 0 THEN reltuples * %s ELSE reltuples END,
        relpages = least(relpages * %s, 2147483647), relallvisible = least(relallvisible * %s, 2147483647) WHERE oid = %s
+"""
+SWITCHED = """
+UPDATE pg_index SET indisvalid = %s WHERE indexrelid IN (
+  SELECT to_regclass(name) FROM unnest(%s::text[]) AS names(name)
+  UNION SELECT tree.relid FROM unnest(%s::text[]) AS names(name), pg_partition_tree(to_regclass(name)) AS tree)
 """
 # an index is never made shorter than its tree of empty pages
 TREE_PAGES = 16
@@ -237,9 +242,25 @@ class Twin:
             "UPDATE pg_index SET indisvalid = false WHERE indexrelid IN (SELECT relid FROM pg_partition_tree(%s) UNION SELECT %s::regclass)", [oid, oid]
         )  # fmt: skip
 
+    def check(self, asked: str) -> None:
+        """InvalidInput where an index cannot be made up; nothing stays."""
+        with self._connection.transaction(force_rollback=True):
+            self._try("index", index_command(asked, "made_up_0"))
+
+    def switch(self, on: Iterable[str], off: Iterable[str]) -> None:
+        """Whether the planner may use these indexes; those of the partitions of a partitioned one too."""
+        with self._connection.transaction():
+            for names, valid in ((on, True), (off, False)):
+                self._connection.execute(SWITCHED, [valid, names := list(names), names])
+        self._asker.execute("DISCARD PLANS")
+
+    def given(self, text: str) -> str:
+        """The text as it is planned: with parameters in place of values where those mean nothing here."""
+        return text if self._values == "kept" else with_parameters(text)
+
     def plan(self, text: str) -> TwinAnswer:
         """The plan of one statement, for its values where they mean something here, otherwise for any; nothing of it is run."""
-        given = text if self._values == "kept" else with_parameters(text)
+        given = self.given(text)
         generic = bool(PARAMETER.search(given))
         answer = self._plan(given, generic)
         if answer.problem and given != text:  # where a value may not be a parameter

@@ -76,7 +76,7 @@ def _replace_kind(kind: str, ones: Sequence[dict[str, Any]]) -> None:
             [v if v is None else made.get(v, v) for v in split_array(one[name] or "{}")] for name in LISTS
         )
         if kind == "text":  # a column's collation may order them otherwise, and its bounds have to rise
-            bounds = sorted(v for v in bounds if v is not None)
+            bounds = [*sorted(v for v in bounds if v is not None)]
         for name, values in zip(LISTS, (common, bounds), strict=True):
             if one[name] is not None:
                 one[name] = join_array(values)
