@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from hardy_gauge.core.figures.formatting import duration, share
+from hardy_gauge.core.figures.formatting import amount, duration, share, size
 from hardy_gauge.core.narrative.comparison import times
-from hardy_gauge.core.plans.model import Plan
+from hardy_gauge.core.plans.model import Plan, Step
 
 AS_EXPECTED = 2.0
 
@@ -19,6 +19,30 @@ def estimate_words(expected: float, seen: float | None) -> str:
     if ratio >= AS_EXPECTED:
         return f"{times(ratio)} the expected"
     return f"{times(1 / ratio)} fewer than expected" if ratio > 0 else "none of the expected"
+
+
+def step_notes(step: Step) -> list[str]:
+    """What is remarkable about how a step ran, beside its figures."""
+    notes = []
+    if step.never_run:
+        notes.append("never run")
+    if step.spilled_bytes:
+        wanted = f", needed {size(step.memory_wanted_bytes)} of memory" if step.memory_wanted_bytes else ""
+        notes.append(f"wrote {size(step.spilled_bytes)} to disk{wanted}")
+    if step.processes > 1.05 and step.summed_s is not None:
+        notes.append(f"{step.processes:.3g} processes beside each other, {duration(step.summed_s)} of work together")
+    if step.workers_planned and (step.workers_launched or 0.0) < step.workers_planned:
+        notes.append(f"{step.workers_launched or 0:.0f} of {step.workers_planned:.0f} workers started")
+    if step.rows_removed:
+        notes.append(f"{amount(step.rows_removed)} rows removed")
+    if step.moved_bytes or step.moved_rows:
+        rows = f"{amount(step.moved_rows)} rows" if step.moved_rows else "rows"
+        notes.append(
+            f"moved {rows}{f', {size(step.moved_bytes)},' if step.moved_bytes else ''} to another step, which do not leave the server"
+        )
+    if step.result:
+        notes.append(f"its result is read by others as {step.result.removeprefix('CTE ')}")
+    return notes
 
 
 def what_if_words(plan: Plan, before: Plan | None) -> str:

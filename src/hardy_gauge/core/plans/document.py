@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
+from dataclasses import asdict, fields
 from typing import Any
 
 from hardy_gauge.core.plans.model import Plan, Step
 
-_OWN = {"own_time_s", "never_run", "steps"}
+_OWN = {"own_time_s", "never_run", "steps", "result", "conditions"}
 _FIELDS = tuple(field.name for field in fields(Step) if field.name not in _OWN)
 
 
 def plan_document(plan: Plan) -> dict[str, Any]:
     """The whole plan; its key is the hash of its shape."""
-    return {"plan_key": plan.plan_id, "cost": plan.cost or 0.0, "time_s": plan.time_s, "root": step_document(plan.root)}
+    return {
+        "plan_key": plan.plan_id, "cost": plan.cost or 0.0, "time_s": plan.time_s, "root": step_document(plan.root),
+        "planning_s": plan.planning_s, "execution_s": plan.execution_s, "compiled_s": plan.compiled_s,
+        "triggers": [asdict(one) for one in plan.triggers],
+    }  # fmt: skip
 
 
 def step_document(step: Step) -> dict[str, Any]:

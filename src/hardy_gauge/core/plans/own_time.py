@@ -9,24 +9,24 @@ from hardy_gauge.core.plans.model import Plan, Step
 
 
 def fill_own_times(plan: Plan) -> Plan:
-    """Set ``own_time_s`` on every step that was run, so that all own times add up to the root's time.
+    """Set ``own_time_s`` on every step that was run, so that all own times add up to the root's time with all below.
 
-    A step's time includes what is below it. Clock reads inside an engine can make the parts exceed the
-    whole by a little; the parts are then scaled to fit, never cut to a negative own time.
+    A step's time includes what is below it, unless the engine says that it does not. Clock reads inside an engine can make the parts
+    exceed the whole by a little; the parts are then scaled to fit, never cut to a negative own time.
     """
-    _fill(plan.root, plan.root.time_s)
+    _fill(plan.root, plan.root.whole_s())
     return plan
 
 
-def _fill(step: Step, time: float | None) -> None:
-    if time is None:
+def _fill(step: Step, whole: float | None) -> None:
+    if whole is None:
         for below in step.steps:
             _fill(below, None)
         return
-    below_times = [max(below.time_s or 0.0, 0.0) for below in step.steps]
+    below_times = [max(below.whole_s() or 0.0, 0.0) for below in step.steps]
     below_sum = sum(below_times)
-    fit = time / below_sum if below_sum > time > 0 or (below_sum > 0 and time == 0) else 1.0
-    step.own_time_s = max(0.0, time - below_sum * fit)
+    fit = whole / below_sum if below_sum > whole > 0 or (below_sum > 0 and whole == 0) else 1.0
+    step.own_time_s = max(0.0, whole - below_sum * fit)
     for below, seconds in zip(step.steps, below_times, strict=True):
         _fill(below, None if below.never_run else seconds * fit)
 

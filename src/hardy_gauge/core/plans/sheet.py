@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields
 
-from hardy_gauge.core.narrative.plan import estimate_words, plan_sentence, what_if_words
-from hardy_gauge.core.plans.model import Plan, Step
+from hardy_gauge.core.narrative.plan import estimate_words, plan_sentence, step_notes, what_if_words
+from hardy_gauge.core.plans.model import Account, Plan, Step
 from hardy_gauge.core.plans.own_time import Sum, by_key
 
 
@@ -32,6 +32,19 @@ class StepOut:
     start_s: float | None
     pages_requested: float | None
     pages_read: float | None
+    processes: float
+    summed_s: float | None
+    workers_planned: float | None
+    workers_launched: float | None
+    rows_removed: float | None
+    memory_bytes: float | None
+    memory_wanted_bytes: float | None
+    spilled_bytes: float | None
+    moved_rows: float | None
+    moved_bytes: float | None
+    includes_below: bool
+    never_run: bool
+    notes: list[str]
 
 
 _SAME = tuple(field.name for field in fields(StepOut) if field.name in {own.name for own in fields(Step)})
@@ -49,7 +62,7 @@ class PlanSource:
 
 @dataclass(frozen=True)
 class PlanOut:
-    """Steps in reading order, with sums of their own times; ``comparison`` with the plan before a change, if there is one."""
+    """``accounts`` add up to ``total_s``, the own times of the steps to that of "steps". Steps in reading order, with sums of their own times; ``comparison`` with the plan before a change, if there is one."""
 
     sentence: str
     comparison: str
@@ -57,6 +70,9 @@ class PlanOut:
     source: str
     time_s: float | None
     cost: float | None
+    total_s: float | None
+    accounts: list[Account]
+    compiled_s: float | None
     steps: list[StepOut]
     by_operation: list[Sum]
     by_object: list[Sum]
@@ -72,7 +88,8 @@ def plan_sheet(plan: Plan, of: PlanSource | None = None, before: Plan | None = N
     steps: list[StepOut] = []
     _add(steps, plan.root, 0, 0.0 if plan.time_s is not None else None, plan.time_s)
     return PlanOut(
-        plan_sentence(plan), what_if_words(plan, before), plan.plan_id, plan.source, plan.time_s, plan.cost, steps, by_key(plan, "operation"),
+        plan_sentence(plan), what_if_words(plan, before), plan.plan_id, plan.source, plan.time_s, plan.cost, plan.total_s, plan.accounts(),
+        plan.compiled_s, steps, by_key(plan, "operation"),
         by_key(plan, "object"), of.server, of.statement, of.text, of.taken_us,
     )  # fmt: skip
 
@@ -82,7 +99,17 @@ def _add(steps: list[StepOut], step: Step, depth: int, start: float | None, tota
     same = {name: getattr(step, name) for name in _SAME}
     share = own / total if own is not None and total else None
     estimate = estimate_words(step.rows_expected, step.rows_seen)
-    steps.append(StepOut(number=len(steps) + 1, depth=depth, own_share=share, start_s=start, estimate=estimate, **same))
+    steps.append(
+        StepOut(
+            number=len(steps) + 1,
+            depth=depth,
+            own_share=share,
+            start_s=start,
+            estimate=estimate,
+            notes=step_notes(step),
+            **same,
+        )
+    )
     at = start
     for below in step.steps:
         _add(steps, below, depth + 1, at, total)

@@ -29,6 +29,19 @@ class Step(Message):
     time_s: float | None = None
     pages_requested: float | None = None
     pages_read: float | None = None
+    includes_below: bool = Field(
+        True, description="whether time_s includes the steps below; false of steps that work in batches"
+    )
+    processes: float = Field(1.0, description="processes that ran it beside each other")
+    summed_s: float | None = Field(None, description="the time of all its processes together")
+    workers_planned: float | None = None
+    workers_launched: float | None = None
+    rows_removed: float | None = None
+    memory_bytes: float | None = None
+    memory_wanted_bytes: float | None = Field(None, description="what it would have needed to write nothing to disk")
+    spilled_bytes: float | None = None
+    moved_rows: float | None = Field(None, description="rows that it made for a step on another server")
+    moved_bytes: float | None = None
     steps: list[Step] = Field(max_length=MOST_NAMES, default_factory=list)
 
 
@@ -53,6 +66,15 @@ class PlannerFacts(Message):
     left_out: list[str]
 
 
+class Trigger(Message):
+    """What a trigger or a constraint did after the rows were written."""
+
+    name: str
+    object: str = ""
+    calls: float = 0.0
+    time_s: float = 0.0
+
+
 class Explained(Message):
     """A plan that a server would use or used. Times in seconds; cost in the engine's own unit."""
 
@@ -60,4 +82,8 @@ class Explained(Message):
     cost: float
     time_s: float | None
     root: Step
+    planning_s: float | None = None
+    execution_s: float | None = Field(None, description="from the first step to the end, with triggers")
+    compiled_s: float | None = Field(None, description="of it, compiling expressions")
+    triggers: list[Trigger] = Field(max_length=MOST_NAMES, default_factory=list)
     for_values: bool | None = Field(None, description="planned for the values of one call; false: for any values")

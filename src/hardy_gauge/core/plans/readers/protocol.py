@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
-from hardy_gauge.core.plans.model import MalformedPlan, Plan, Step
+from hardy_gauge.core.plans.model import MalformedPlan, Plan, Step, TriggerWork
 
 NAME = "probe protocol"
 _FIGURES = (
-    "rows_expected", "rows_seen", "rows_examined", "loops", "cost", "time_s", "pages_requested", "pages_read",
+    "rows_expected", "rows_seen", "rows_examined", "loops", "cost", "time_s", "pages_requested", "pages_read", "processes", "summed_s",
+    "workers_planned", "workers_launched", "rows_removed", "memory_bytes", "memory_wanted_bytes", "spilled_bytes", "moved_rows", "moved_bytes",
 )  # fmt: skip
-_KNOWN = {"operation", "words", "object", "index", "predicate", "steps", *_FIGURES}
+_KNOWN = {"operation", "words", "object", "index", "predicate", "steps", "includes_below", *_FIGURES}
+_WHOLE = ("planning_s", "execution_s", "compiled_s")
 
 
 def matches(document: object) -> bool:
@@ -21,7 +24,26 @@ def matches(document: object) -> bool:
 def read(document: Any) -> Plan:
     """The plan; MalformedPlan names what is wrong."""
     root = step(document.get("root", document), "root")
-    return Plan(root, NAME, cost=root.cost, time_s=root.time_s)
+    whole = {name: _figure(document, name, "plan") for name in _WHOLE} if "root" in document else {}
+    return Plan(root, NAME, cost=root.cost, time_s=root.whole_s(), triggers=tuple(_triggers(document)), **whole)
+
+
+def _triggers(document: dict[str, Any]) -> Iterator[TriggerWork]:
+    for number, one in enumerate(document.get("triggers") or []):
+        where = f"triggers.{number}"
+        if not isinstance(one, dict):
+            raise MalformedPlan(f"{where}: an object was expected", where)
+        calls, time_s = (_figure(one, name, where) or 0.0 for name in ("calls", "time_s"))
+        yield TriggerWork(str(one.get("name") or "trigger"), str(one.get("object") or ""), calls, time_s)
+
+
+def _figure(node: dict[str, Any], name: str, where: str) -> float | None:
+    value = node.get(name)
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
+        raise MalformedPlan(f"{where}.{name}: a number of at least 0 was expected, not {value!r}", f"{where}.{name}")
+    return float(value)
 
 
 def step(node: Any, where: str) -> Step:
@@ -30,18 +52,12 @@ def step(node: Any, where: str) -> Step:
         raise MalformedPlan(f"{where}: a step with an operation was expected", where)
     if unknown := set(node) - _KNOWN:
         raise MalformedPlan(f"{where}: unknown key {sorted(unknown)[0]}", f"{where}.{sorted(unknown)[0]}")
-    figures: dict[str, Any] = {}
-    for name in _FIGURES:
-        value = node.get(name)
-        if value is None:
-            continue
-        if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
-            raise MalformedPlan(
-                f"{where}.{name}: a number of at least 0 was expected, not {value!r}", f"{where}.{name}"
-            )
-        figures[name] = float(value)
+    figures: dict[str, Any] = {name: value for name in _FIGURES if (value := _figure(node, name, where)) is not None}
+    if not isinstance(node.get("includes_below", True), bool):
+        raise MalformedPlan(f"{where}.includes_below: true or false was expected", f"{where}.includes_below")
     below = [step(child, f"{where}.steps.{i}") for i, child in enumerate(node.get("steps") or [])]
     return Step(
         operation=node["operation"], words=str(node.get("words") or node["operation"]), object=node.get("object"),
-        index=node.get("index"), predicate=node.get("predicate"), steps=below, **figures,
+        index=node.get("index"), predicate=node.get("predicate"), steps=below,
+        includes_below=node.get("includes_below", True), **figures,
     )  # fmt: skip
