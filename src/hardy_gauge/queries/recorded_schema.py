@@ -14,9 +14,19 @@ def recorded_schema(store: Store, name: str) -> dict[str, TableShape]:
     where its schema was not recorded.
     """
     with store.read() as session:
-        row = session.get(Snapshot, (find_server(session, name).id, "schema"))
-    if row is None:
+        number = find_server(session, name).id
+    shapes = shapes_of(store, number)
+    if shapes is None:
         raise InvalidInput(f"server: no schema of {name} was recorded", "server")
+    return shapes
+
+
+def shapes_of(store: Store, server_id: int) -> dict[str, TableShape] | None:
+    """The same of a server by its number; None where no schema was recorded."""
+    with store.read() as session:
+        row = session.get(Snapshot, (server_id, "schema"))
+    if row is None:
+        return None
     return {
         table["name"].lower(): TableShape(
             {c["name"].lower(): ColumnShape(c["type"].lower(), None) for c in table["columns"]},

@@ -9,6 +9,7 @@ from typing import Any
 import polars as pl
 from sqlalchemy import select
 
+from hardy_gauge.core.checks.sheet import CheckRow, check_rows
 from hardy_gauge.core.evidence.evidence import Schema
 from hardy_gauge.core.log.message_row import MessageRow
 from hardy_gauge.core.narrative.plan import plans_words
@@ -21,10 +22,11 @@ from hardy_gauge.core.statements.rows import StatementRow
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
-from hardy_gauge.queries.evidence import schema_of
+from hardy_gauge.queries.evidence import latest_plan, schema_of
 from hardy_gauge.queries.findings import FoundOn, findings_in
 from hardy_gauge.queries.log_messages import messages_in
 from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.recorded_schema import shapes_of
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.statements import read_intervals
@@ -73,6 +75,7 @@ class StatementDetail:
     row: StatementRow
     figures: list[FigureGroup]
     predicates: list[Predicate]
+    checks: list[CheckRow]
     history: History
     plans: list[PlanUse]
     executions: list[ExecutionRow]
@@ -111,12 +114,24 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
         sentence=statement_sentence(row, scope, len({plan.plan_key for plan in plans})),
         reference_note=listed.reference_note, row=row, figures=figure_groups(row),
         predicates=predicates_of(found.text, schema.tables, schema.dialect), history=history_of(frame, window.focus),
+        checks=_checks(reader, servers, row, found, plans, schema),
         plans=plans, executions=executions, executions_in_all=in_all,
         findings=findings_in(reader, servers, window.focus, fingerprint).findings,
         messages=messages_in(reader, servers, window.focus, found.id),
         plans_note=plans_words(all("plans" in s.abilities for s in servers if any(p.server == s.name for p in plans))),
         askable=[s.name for s in servers if "explain" in s.abilities and s.id in set(frame["server_id"])] if len(frame) else [],
     )  # fmt: skip
+
+
+def _checks(
+    reader: Reader, servers: Sequence[Server], row: StatementRow, found: Statement, plans: Sequence[PlanUse], schema: Schema
+) -> list[CheckRow]:  # fmt: skip
+    """Of its text, its figures, and the plan that was used last and is stored."""
+    shapes = next((one for server in servers if (one := shapes_of(reader.store, server.id))), {})
+    by_name = {server.name: server.id for server in servers}
+    kept = next((plan for plan in plans if plan.stored), None)
+    plan = latest_plan(reader, by_name[kept.server], found.id, kept.plan_key) if kept else None
+    return check_rows(row, schema.dialect, shapes, plan, schema.tables)
 
 
 def _plans(reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, statement_id: int) -> list[PlanUse]:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
-from typing import Literal
+from typing import Any, Literal
 
+from hardy_gauge.core.checks.check import Check
+from hardy_gauge.core.checks.registry import EVERY
 from hardy_gauge.yaml_text import read_yaml
 
-Group = Literal["cause", "setting", "figure", "wait family"]
+Group = Literal["cause", "setting", "figure", "wait family", "check"]
 FILES: dict[str, Group] = {
     "causes_of_statements": "cause", "causes_of_waiting": "cause", "causes_of_resources": "cause", "causes_of_upkeep": "cause",
     "settings": "setting", "figures": "figure", "families": "wait family",
@@ -50,7 +53,20 @@ def articles() -> dict[tuple[str, str], Article]:
         for key, parts in read_yaml(source.read_text(encoding="utf-8")).items():
             sections = [Section(heading, parts[part]) for part, heading in HEADINGS.items()]
             found[group, key] = Article(key, group, parts["title"], sections)
+    for check in EVERY:
+        found["check", check.name] = Article(check.name, "check", check.title, list(_of_check(check)))
     return found
+
+
+def _of_check(check: Check[Any]) -> Iterator[Section]:
+    """A check says the same in its article as where it is found."""
+    yield Section("Why it matters", check.why)
+    yield Section("What to do", check.remedy)
+    yield Section("Taking it to production", check.safe)
+    yield Section(
+        "How sure it is", f"{check.sure:.0%} of what it finds is wrong in the way it says; the rest is meant so."
+    )
+    yield Section("Sources", "Common practice.")
 
 
 def holding(words: list[str]) -> list[Article]:

@@ -40,7 +40,9 @@ def step_notes(step: Step) -> list[str]:
         notes.append(
             f"moved {rows}{f', {size(step.moved_bytes)},' if step.moved_bytes else ''} to another step, which do not leave the server"
         )
-    if step.result:
+    if step.result.startswith("SubPlan"):
+        notes.append(f"run {amount(step.loops)} times, once for each row above it")
+    elif step.result:
         notes.append(f"its result is read by others as {step.result.removeprefix('CTE ')}")
     return notes
 

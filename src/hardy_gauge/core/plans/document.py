@@ -7,7 +7,7 @@ from typing import Any
 
 from hardy_gauge.core.plans.model import Plan, Step
 
-_OWN = {"own_time_s", "never_run", "steps", "result", "conditions"}
+_OWN = {"own_time_s", "never_run", "steps", "conditions"}
 _FIELDS = tuple(field.name for field in fields(Step) if field.name not in _OWN)
 
 

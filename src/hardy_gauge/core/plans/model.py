@@ -17,7 +17,8 @@ class Step:
     ``processes`` is how many processes ran the step beside each other, ``summed_s`` the time of all of them together; ``rows_*`` are
     totals. ``memory_bytes`` is what it took, ``memory_wanted_bytes`` what it would have needed to write nothing to disk,
     ``spilled_bytes`` what it wrote there. ``moved_rows`` and ``moved_bytes`` are results that it made for another step on another server. ``result`` is what other steps call its result, ``conditions`` all
-    conditions of the step in the engine's words.
+    conditions of the step in the engine's words; ``narrowed`` whether an index was read by a condition and not from end to end (None:
+    not known).
     """
 
     operation: str
@@ -48,6 +49,7 @@ class Step:
     moved_rows: float | None = None
     result: str = ""
     conditions: str = ""
+    narrowed: bool | None = None
     moved_bytes: float | None = None
 
     def whole_s(self) -> float | None:

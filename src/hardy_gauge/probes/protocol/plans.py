@@ -42,6 +42,10 @@ class Step(Message):
     spilled_bytes: float | None = None
     moved_rows: float | None = Field(None, description="rows that it made for a step on another server")
     moved_bytes: float | None = None
+    result: str = Field(
+        "", description="what its result is called by the steps that read it; SubPlan: run for each row above"
+    )
+    narrowed: bool | None = Field(None, description="whether an index was read by a condition and not from end to end")
     steps: list[Step] = Field(max_length=MOST_NAMES, default_factory=list)
 
 

@@ -13,6 +13,7 @@ const GROUPS: [Group, string][] = [
   ['setting', 'Settings'],
   ['figure', 'Figures'],
   ['wait family', 'Wait families'],
+  ['check', 'Checks of statements'],
 ]
 const w = useWindow()
 const search = computed({ get: () => String(w.route.query.search ?? ''), set: (value: string) => w.change({ search: value || undefined }) })

@@ -29,6 +29,21 @@ const SUMS: Column<Schemas['Sum']>[] = [
   { key: 'own', title: 'own time', unit: 's', value: (sum) => (props.plan.time_s === null ? null : sum.own_time_s), missing: 'not timed' },
   { key: 'pages', title: 'read', unit: 'pages', value: (sum) => sum.pages_read },
 ]
+/** What the server told beside a step's time and rows; left out where it told nothing. */
+const more = computed<[string, number | null, string][]>(() =>
+  (
+    [
+      ['work of all processes together', step.value.processes > 1 ? step.value.summed_s : null, 's'],
+      ['processes beside each other', step.value.processes > 1 ? step.value.processes : null, ''],
+      ['rows removed', step.value.rows_removed, ''],
+      ['memory taken', step.value.memory_bytes, 'B'],
+      ['memory needed', step.value.memory_wanted_bytes, 'B'],
+      ['written to disk', step.value.spilled_bytes, 'B'],
+      ['rows moved to another step', step.value.moved_rows, ''],
+      ['moved to another step', step.value.moved_bytes, 'B'],
+    ] as [string, number | null, string][]
+  ).filter(([, value]) => value !== null),
+)
 const facts = computed<[string, number | null, string][]>(() => [
   ['own time', step.value.own_time_s, 's'],
   ['time with the steps below', step.value.time_s, 's'],
@@ -43,6 +58,11 @@ const facts = computed<[string, number | null, string][]>(() => [
 </script>
 
 <template>
+  <p v-if="plan.accounts.length > 1" class="accounts mb-2" data-test="accounts">
+    <FigureText :value="plan.total_s" unit="s" /> in all:
+    <span v-for="one in plan.accounts" :key="one.name" class="ms-2">{{ one.name }} <FigureText :value="one.time_s" unit="s" /></span>
+    <span v-if="plan.compiled_s" class="ms-2 faded">(of the steps, compiling expressions <FigureText :value="plan.compiled_s" unit="s" />)</span>
+  </p>
   <PlanRibbons :steps="plan.steps" :chosen="chosen" @choose="(number) => (chosen = number)" />
   <div class="cols two">
     <div>
@@ -58,7 +78,7 @@ const facts = computed<[string, number | null, string][]>(() => [
             ></template
           >
           <template #estimate="{ row }"
-            ><span class="faded">{{ row.estimate }}</span></template
+            ><span class="faded">{{ [row.estimate, ...row.notes].filter(Boolean).join('; ') }}</span></template
           >
         </DataTable>
       </div>
@@ -82,11 +102,12 @@ const facts = computed<[string, number | null, string][]>(() => [
         <span>Step {{ step.number }}: {{ step.words }}</span>
       </h2>
       <dl>
-        <template v-for="[words, value, unit] in facts" :key="words"
+        <template v-for="[words, value, unit] in [...facts, ...more]" :key="words"
           ><dt>{{ words }}</dt>
           <dd><FigureText :value="value" :unit="unit" /></dd
         ></template>
       </dl>
+      <p v-for="note in step.notes" :key="note" class="mb-1">{{ note }}</p>
       <p v-if="step.predicate" class="mb-1">
         Condition<br /><code>{{ step.predicate }}</code>
       </p>
@@ -98,6 +119,9 @@ const facts = computed<[string, number | null, string][]>(() => [
 </template>
 
 <style scoped>
+.accounts {
+  font-size: 13px;
+}
 .two {
   grid-template-columns: minmax(0, 2.4fr) minmax(0, 1fr);
 }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { BButton } from 'bootstrap-vue-next'
 import { answered, api, type Schemas } from '@/api/client'
+import CheckTable from './CheckTable.vue'
 import ExecutionTable from './ExecutionTable.vue'
 import FigureTriple from './FigureTriple.vue'
 import HistoryMultiples from './HistoryMultiples.vue'
@@ -58,6 +59,10 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
       <FigureTriple :groups="data.figures" :reference="w.referenceTitle.value" />
     </div>
     <div class="mt-3"><FindingNote v-for="one in data.findings" :key="one.server + one.finding.cause" :found="one" /></div>
+    <template v-if="data.checks.length">
+      <h2 class="part mt-3"><span>What is wrong with it, as far as checks see</span></h2>
+      <CheckTable :rows="data.checks" />
+    </template>
     <template v-if="data.messages.length">
       <h2 class="part mt-3"><span>What the log says while it runs</span></h2>
       <LogMessages :rows="data.messages" />

@@ -130,6 +130,7 @@ def _step(node: dict[str, Any], elapsed_loops: float, where: str) -> Step:
         workers_launched=workers,
         rows_removed=removed * count if removed else None,
         result=_result_name(node),
+        narrowed="Index Cond" in node if node.get("Index Name") else None,
         conditions=" ".join(str(node[c]) for c in _CONDITIONS if node.get(c)),
         **memory_of(node),
     )
@@ -138,7 +139,7 @@ def _step(node: dict[str, Any], elapsed_loops: float, where: str) -> Step:
 def _result_name(node: dict[str, Any]) -> str:
     """What a plan that others read is called: "CTE open", "InitPlan 1 (returns $0)"."""
     relation, name = node.get("Parent Relationship"), node.get("Subplan Name")
-    return str(name) if relation == "InitPlan" and name else ""
+    return str(name) if relation in ("InitPlan", "SubPlan") and name else ""
 
 
 def _child(parent: dict[str, Any], child: dict[str, Any], workers: float | None, above: float, where: str) -> Step:

@@ -27,7 +27,7 @@ def place_named_plans(root: Step) -> Step:
 
 def _named(step: Step) -> Iterator[tuple[Step, Step]]:
     for below in step.steps:
-        if below.result:
+        if below.result and not below.result.startswith("SubPlan"):
             yield step, below
         yield from _named(below)
 

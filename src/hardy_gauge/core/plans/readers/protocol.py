@@ -12,7 +12,18 @@ _FIGURES = (
     "rows_expected", "rows_seen", "rows_examined", "loops", "cost", "time_s", "pages_requested", "pages_read", "processes", "summed_s",
     "workers_planned", "workers_launched", "rows_removed", "memory_bytes", "memory_wanted_bytes", "spilled_bytes", "moved_rows", "moved_bytes",
 )  # fmt: skip
-_KNOWN = {"operation", "words", "object", "index", "predicate", "steps", "includes_below", *_FIGURES}
+_KNOWN = {
+    "operation",
+    "words",
+    "object",
+    "index",
+    "predicate",
+    "steps",
+    "includes_below",
+    "result",
+    "narrowed",
+    *_FIGURES,
+}
 _WHOLE = ("planning_s", "execution_s", "compiled_s")
 
 
@@ -53,11 +64,12 @@ def step(node: Any, where: str) -> Step:
     if unknown := set(node) - _KNOWN:
         raise MalformedPlan(f"{where}: unknown key {sorted(unknown)[0]}", f"{where}.{sorted(unknown)[0]}")
     figures: dict[str, Any] = {name: value for name in _FIGURES if (value := _figure(node, name, where)) is not None}
-    if not isinstance(node.get("includes_below", True), bool):
-        raise MalformedPlan(f"{where}.includes_below: true or false was expected", f"{where}.includes_below")
+    for name in ("includes_below", "narrowed"):
+        if not isinstance(node.get(name), bool | None):
+            raise MalformedPlan(f"{where}.{name}: true or false was expected", f"{where}.{name}")
     below = [step(child, f"{where}.steps.{i}") for i, child in enumerate(node.get("steps") or [])]
     return Step(
         operation=node["operation"], words=str(node.get("words") or node["operation"]), object=node.get("object"),
         index=node.get("index"), predicate=node.get("predicate"), steps=below,
-        includes_below=node.get("includes_below", True), **figures,
+        includes_below=node.get("includes_below") is not False, narrowed=node.get("narrowed"), result=str(node.get("result") or ""), **figures,
     )  # fmt: skip

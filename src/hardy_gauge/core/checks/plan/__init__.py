@@ -1,0 +1,1 @@
+"""Checks of plans, a family a file."""
