@@ -15,6 +15,7 @@ from benchmarks import (
     practice,
     samples,
     simulation,
+    twin,
     watched_price,
 )
 
@@ -33,6 +34,7 @@ def main() -> None:
         capture,
         diagnosis,
         watched_price,
+        twin,
         api,
     ):
         name = module.__name__.rsplit(".", 1)[-1]

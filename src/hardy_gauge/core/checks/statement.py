@@ -5,6 +5,8 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TypeVar
 
 import sqlglot
 from sqlglot import Expr, exp
@@ -13,6 +15,9 @@ from hardy_gauge.core.sql.predicates import Unreadable
 
 # what the parser does not know it takes as a command, and says so; that is no trouble of ours
 logging.getLogger("sqlglot").setLevel(logging.ERROR)
+
+
+Part = TypeVar("Part", bound=Expr)
 
 
 @dataclass(frozen=True)
@@ -43,9 +48,25 @@ class Parsed:
     tables: Mapping[str, TableShape] = field(default_factory=dict)
     fresh: frozenset[str] = frozenset()
 
+    @cached_property
+    def nodes(self) -> tuple[Expr, ...]:
+        """Everything in it, the outer parts first; walked once for all checks."""
+        return tuple(self.tree.walk())
+
+    def all(self, *types: type[Part]) -> Iterator[Part]:
+        """Every part of these types, the outer ones first."""
+        return (node for node in self.nodes if isinstance(node, types))
+
+    @cached_property
+    def conditions(self) -> tuple[Expr, ...]:
+        """Conditions of every WHERE and ON, each that has to hold by itself."""
+        held = [conditions(where) for where in self.all(exp.Where)]
+        held += [conditions(join.args.get("on")) for join in self.all(exp.Join)]
+        return tuple(part for parts in held for part in parts)
+
     def selects(self) -> Iterator[exp.Select]:
         """Every SELECT, the outer ones first."""
-        yield from self.tree.find_all(exp.Select)
+        return self.all(exp.Select)
 
     def sql(self, part: Expr) -> str:
         """A part of it as text, at most sixty characters."""
@@ -87,11 +108,3 @@ def conditions(holder: Expr | None) -> list[Expr]:
     body = holder.this if isinstance(holder, (exp.Where, exp.Having)) else holder
     body = body.unnest()
     return [part.unnest() for part in body.flatten()] if isinstance(body, exp.And) else [body]
-
-
-def all_conditions(tree: Expr) -> Iterator[Expr]:
-    """Conditions of every WHERE and ON."""
-    for where in tree.find_all(exp.Where):
-        yield from conditions(where)
-    for join in tree.find_all(exp.Join):
-        yield from conditions(join.args.get("on"))

@@ -19,7 +19,7 @@ from hardy_gauge.core.sql.normalise import TOKEN
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.lab.instance import Instance
 from hardy_gauge.lab.programs import programs_for
-from hardy_gauge.lab.twin.make import ASKER, DATABASE, SIZES, read_description, write_sizes
+from hardy_gauge.lab.twin.make import ASKER, DATABASE, SIZES, read_description
 from hardy_gauge.lab.twin.relation_files import grow_tree, length, lengthen, resize, tree_height
 from hardy_gauge.probes.protocol import Column
 from hardy_gauge.probes.sqlpack.engine_adapter import Placed
@@ -46,6 +46,18 @@ WHERE c.oid IN (SELECT oid FROM tables) OR c.oid IN (SELECT indexrelid FROM pg_i
 SCALED = """
 UPDATE pg_class SET reltuples = CASE WHEN reltuples > 0 THEN reltuples * %s ELSE reltuples END,
        relpages = least(relpages * %s, 2147483647), relallvisible = least(relallvisible * %s, 2147483647) WHERE oid = %s
+"""
+SIZED = """
+UPDATE pg_class c SET reltuples = s.rows, relpages = s.pages, relallvisible = s.visible
+FROM unnest(%s::float4[], %s::int4[], %s::int4[], %s::int8[]) AS s(rows, pages, visible, number)
+WHERE c.oid = s.number::oid AND (c.reltuples, c.relpages, c.relallvisible) IS DISTINCT FROM (s.rows, s.pages, s.visible)
+"""
+MADE_UP = """
+SELECT string_agg(c.oid::regclass::text, ', ') FROM pg_class c
+WHERE c.relkind IN ('i', 'I') AND c.relname LIKE 'made\\_up\\_%' AND NOT c.relispartition
+"""
+VALID_AGAIN = """
+UPDATE pg_index SET indisvalid = true FROM unnest(%s::text[]) AS known(name) WHERE indexrelid = to_regclass(known.name) AND NOT indisvalid
 """
 SWITCHED = """
 UPDATE pg_index SET indisvalid = %s WHERE indexrelid IN (
@@ -102,28 +114,36 @@ class Twin:
         self._asker.close()
         self._connection.close()
 
-    def _as_it_is(self) -> None:
+    def _as_it_is(self, drops: bool = True) -> None:
         """Take back what was made up, also what a killed process left. Making an index up sets the size of its table to that of the
         empty copy, so sizes are written anew.
         """
-        names = self._connection.execute(
-            "SELECT c.oid::regclass::text FROM pg_class c WHERE c.relkind IN ('i', 'I') AND c.relname LIKE 'made\\_up\\_%' AND NOT c.relispartition"
-        ).fetchall()
-        for (name,) in names:
-            self._connection.execute(f"DROP INDEX {name}".encode())
+        (names,) = self._connection.execute(MADE_UP).fetchone() or (None,)
+        if names:
+            self._connection.execute(f"DROP INDEX {names}".encode())
         self._restore_sizes()
-        self._connection.execute(
-            "UPDATE pg_index SET indisvalid = true FROM unnest(%s::text[]) AS known(name) WHERE indexrelid = to_regclass(known.name) AND NOT indisvalid",
-            [self._known["valid"]],
-        )  # fmt: skip
+        if drops:
+            self._connection.execute(VALID_AGAIN, [self._known["valid"]])
 
     @cached_property
     def _known(self) -> dict[str, Any]:
         known: dict[str, Any] = json.loads((self._instance.folder / SIZES).read_text())
         return known
 
+    @cached_property
+    def _sizes(self) -> list[list[Any]]:
+        """Columns of the sizes that relations have on the watched server, with their numbers here."""
+        numbers: dict[str, int | None] = dict(
+            self._connection.execute(
+                "SELECT name, to_regclass(name)::oid::int8 FROM unnest(%s::text[]) AS known(name)",
+                [[one[3] for one in self._known["sizes"]]],
+            ).fetchall()
+        )
+        rows = [(*one[:3], numbers[one[3]]) for one in self._known["sizes"] if numbers[one[3]] is not None]
+        return [list(column) for column in zip(*rows, strict=True)] or [[], [], [], []]
+
     def _restore_sizes(self) -> None:
-        write_sizes(self._connection, self._known["sizes"])
+        self._connection.execute(SIZED, self._sizes)
 
     @contextmanager
     def what_if(self, given: WhatIf) -> Iterator[list[MadeUpIndex]]:
@@ -141,9 +161,10 @@ class Twin:
         finally:
             for path, pages in lengths.items():
                 resize(path, pages)
-            self._asker.execute("RESET ALL")
+            if given.settings:
+                self._asker.execute("RESET ALL")
             if given.indexes or given.rows or given.drops:
-                self._as_it_is()
+                self._as_it_is(bool(given.drops))
 
     def _set(self, name: str, value: str) -> None:
         try:

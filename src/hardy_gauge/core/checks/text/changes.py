@@ -27,7 +27,7 @@ def _everything(statement: Parsed) -> Iterator[str]:
 
 
 def _always(statement: Parsed) -> Iterator[str]:
-    for where in statement.tree.find_all(exp.Where):
+    for where in statement.all(exp.Where):
         for one in conditions(where):
             same = isinstance(one, exp.EQ) and one.this.sql() == one.expression.sql()
             if (same and isinstance(one.this, exp.Literal)) or (isinstance(one, exp.Boolean) and one.this):
@@ -42,7 +42,7 @@ def _truncate(statement: Parsed) -> Iterator[str]:
 
 
 def _unordered(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Update, exp.Delete):
+    for one in statement.all(exp.Update, exp.Delete):
         if one.args.get("limit") is not None and one.args.get("order") is None:
             yield f"which rows of {statement.sql(one.this)} it takes is left to chance"
 

@@ -37,7 +37,7 @@ def _insert(statement: Parsed) -> Iterator[str]:
 
 def _ordinals(statement: Parsed) -> Iterator[str]:
     for kind, words in ((exp.Order, "sorted"), (exp.Group, "grouped")):
-        for holder in statement.tree.find_all(kind):
+        for holder in statement.all(kind):
             for one in holder.expressions:
                 body = one.this if isinstance(one, exp.Ordered) else one
                 if isinstance(body, exp.Literal) and body.is_int:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from sqlglot import Expr, exp
 
 from hardy_gauge.core.checks.check import TextCheck
-from hardy_gauge.core.checks.statement import Parsed, all_conditions
+from hardy_gauge.core.checks.statement import Parsed
 
 COMPARED = (exp.EQ, exp.NEQ, exp.GT, exp.GTE, exp.LT, exp.LTE, exp.Between, exp.In, exp.Like, exp.ILike)
 CALCULATED = (exp.Add, exp.Sub, exp.Mul, exp.Div, exp.Mod, exp.DPipe)
@@ -34,7 +34,7 @@ def _column_of(side: Expr) -> exp.Column | None:
 
 def _sides(statement: Parsed) -> Iterator[tuple[Expr, Expr]]:
     """Each comparison with its side that has a column wrapped in something, where the other side has none."""
-    for one in all_conditions(statement.tree):
+    for one in statement.conditions:
         for part in one.find_all(*COMPARED):
             if isinstance(part, (exp.Between, exp.In, exp.Like, exp.ILike)):
                 yield part, part.this.unnest()
@@ -64,7 +64,7 @@ def _cast(statement: Parsed) -> Iterator[str]:
 
 
 def _open_pattern(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Like, exp.ILike):
+    for one in statement.all(exp.Like, exp.ILike):
         pattern = one.expression
         if (
             isinstance(pattern, exp.Literal)
@@ -76,14 +76,14 @@ def _open_pattern(statement: Parsed) -> Iterator[str]:
 
 
 def _whole_pattern(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Like):
+    for one in statement.all(exp.Like):
         pattern = one.expression
         if isinstance(pattern, exp.Literal) and pattern.is_string and not {"%", "_"} & {*pattern.name}:
             yield statement.sql(one)
 
 
 def _null(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.EQ, exp.NEQ):
+    for one in statement.all(exp.EQ, exp.NEQ):
         null = isinstance(one.expression, exp.Null) or isinstance(one.this, exp.Null)
         if null and one.find_ancestor(exp.Where, exp.Join, exp.Having, exp.If) is not None and not _is_assignment(one):
             yield statement.sql(one)
@@ -94,7 +94,7 @@ def _is_assignment(one: Expr) -> bool:
 
 
 def _not_in(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Not):
+    for one in statement.all(exp.Not):
         inner = one.this.unnest()
         if not isinstance(inner, exp.In):
             continue
@@ -116,7 +116,7 @@ def _not_in(statement: Parsed) -> Iterator[str]:
 
 
 def _or(statement: Parsed) -> Iterator[str]:
-    for one in all_conditions(statement.tree):
+    for one in statement.conditions:
         if isinstance(one, exp.Or):
             columns = {column.sql().lower() for part in one.flatten() for column in part.find_all(exp.Column)}
             if len(columns) >= 2 and not one.find(exp.Select):
@@ -124,7 +124,7 @@ def _or(statement: Parsed) -> Iterator[str]:
 
 
 def _or_of_one(statement: Parsed) -> Iterator[str]:
-    for one in all_conditions(statement.tree):
+    for one in statement.conditions:
         if isinstance(one, exp.Or):
             parts = [part.unnest() for part in one.flatten()]
             if (
@@ -136,7 +136,7 @@ def _or_of_one(statement: Parsed) -> Iterator[str]:
 
 
 def _implicit(statement: Parsed) -> Iterator[str]:
-    for one in all_conditions(statement.tree):
+    for one in statement.conditions:
         if not isinstance(one, (exp.EQ, exp.NEQ, exp.GT, exp.LT, exp.GTE, exp.LTE)):
             continue
         for side, other in ((one.this, one.expression), (one.expression, one.this)):
@@ -151,7 +151,7 @@ def _implicit(statement: Parsed) -> Iterator[str]:
 
 def _trinary(statement: Parsed) -> Iterator[str]:
     """The optional parameter: a plan for all cases, which is good for none."""
-    for one in all_conditions(statement.tree):
+    for one in statement.conditions:
         if isinstance(one, exp.Or):
             parts = [part.unnest() for part in one.flatten()]
             tested = [

@@ -65,7 +65,7 @@ def _comma(statement: Parsed) -> Iterator[str]:
 
 
 def _natural(statement: Parsed) -> Iterator[str]:
-    for join in statement.tree.find_all(exp.Join):
+    for join in statement.all(exp.Join):
         if (join.args.get("method") or "").upper() == "NATURAL":
             yield f"with {join.this.alias_or_name}"
 

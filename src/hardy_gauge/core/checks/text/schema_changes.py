@@ -68,7 +68,7 @@ def _dropped(statement: Parsed, drop: exp.Drop) -> str:
 
 
 def _char(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.ColumnDef):
+    for one in statement.all(exp.ColumnDef):
         kind = one.args.get("kind")
         if (
             isinstance(kind, exp.DataType)
@@ -80,7 +80,7 @@ def _char(statement: Parsed) -> Iterator[str]:
 
 
 def _money(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.ColumnDef):
+    for one in statement.all(exp.ColumnDef):
         kind = one.args.get("kind")
         if not isinstance(kind, exp.DataType) or MONEY.isdisjoint(one.name.lower().split("_")):
             continue
@@ -102,7 +102,7 @@ def _keyless(statement: Parsed) -> Iterator[str]:
 
 
 def _zone(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.ColumnDef):
+    for one in statement.all(exp.ColumnDef):
         kind = one.args.get("kind")
         if (
             statement.dialect == POSTGRES

@@ -13,7 +13,7 @@ LONG_LIST, LONG_VALUES = 100, 1000
 
 
 def _union(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Union):
+    for one in statement.all(exp.Union):
         if not one.args.get("distinct"):
             continue
         sides = [side.unnest() for side in (one.this, one.expression)]
@@ -28,19 +28,19 @@ def _union(statement: Parsed) -> Iterator[str]:
 
 
 def _long_list(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.In):
+    for one in statement.all(exp.In):
         if len(one.expressions) >= LONG_LIST:
             yield f"{len(one.expressions)} values for {statement.sql(one.this)}"
 
 
 def _long_values(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Values):
+    for one in statement.all(exp.Values):
         if len(one.expressions) >= LONG_VALUES:
             yield f"{len(one.expressions):,} rows in one statement"
 
 
 def _having(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Having):
+    for one in statement.all(exp.Having):
         for part in conditions(one):
             if part.find(exp.Column) and not part.find(exp.AggFunc) and not part.find(exp.Anonymous):
                 named = {
@@ -64,7 +64,7 @@ def _distinct_group(statement: Parsed) -> Iterator[str]:
 
 
 def _count_column(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Count):
+    for one in statement.all(exp.Count):
         if (
             isinstance(one.this, exp.Distinct)
             or not isinstance(one.this, exp.Column)

@@ -13,7 +13,7 @@ DEEP = 1000
 
 
 def _random(statement: Parsed) -> Iterator[str]:
-    for order in statement.tree.find_all(exp.Order):
+    for order in statement.all(exp.Order):
         for one in order.expressions:
             body = one.this if isinstance(one, exp.Ordered) else one
             name = body.name.lower() if isinstance(body, exp.Anonymous) else ""
@@ -22,20 +22,20 @@ def _random(statement: Parsed) -> Iterator[str]:
 
 
 def _offset(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Offset):
+    for one in statement.all(exp.Offset):
         number = one.expression
         if isinstance(number, exp.Literal) and number.is_int and int(number.name) >= DEEP:
             yield f"{number.name} rows are made and thrown away"
 
 
 def _moving_offset(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Offset):
+    for one in statement.all(exp.Offset):
         if isinstance(one.expression, (exp.Parameter, exp.Placeholder)):
             yield "how many rows are thrown away is a parameter"
 
 
 def _inner_order(statement: Parsed) -> Iterator[str]:
-    for query in statement.tree.find_all(exp.Subquery, exp.CTE, exp.In, exp.Exists):
+    for query in statement.all(exp.Subquery, exp.CTE, exp.In, exp.Exists):
         inner = query.this if not isinstance(query, exp.In) else query.args.get("query")
         inner = inner.unnest() if inner is not None else None
         if (

@@ -29,7 +29,7 @@ def _in_list(statement: Parsed) -> Iterator[str]:
 
 
 def _count_to_test(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.GT, exp.GTE, exp.EQ, exp.NEQ):
+    for one in statement.all(exp.GT, exp.GTE, exp.EQ, exp.NEQ):
         for side, other in ((one.this, one.expression), (one.expression, one.this)):
             inner = side.this if isinstance(side, exp.Subquery) else None
             if (
@@ -56,15 +56,15 @@ def _deep(statement: Parsed) -> Iterator[str]:
 
 
 def _unused(statement: Parsed) -> Iterator[str]:
-    used = {table.name.lower() for table in statement.tree.find_all(exp.Table)}
-    for one in statement.tree.find_all(exp.CTE):
+    used = {table.name.lower() for table in statement.all(exp.Table)}
+    for one in statement.all(exp.CTE):
         writes = isinstance(one.this, (exp.Insert, exp.Update, exp.Delete))
         if one.alias.lower() not in used and not writes:
             yield f"{one.alias} is not read"
 
 
 def _scalar_many(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.EQ):
+    for one in statement.all(exp.EQ):
         for side in (one.this, one.expression):
             inner = side.this if isinstance(side, exp.Subquery) else None
             if isinstance(inner, exp.Select) and inner.args.get("limit") is None and inner.args.get("where") is None:

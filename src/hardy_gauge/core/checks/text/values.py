@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from sqlglot import exp
 
 from hardy_gauge.core.checks.check import TextCheck
-from hardy_gauge.core.checks.statement import Parsed, all_conditions
+from hardy_gauge.core.checks.statement import Parsed
 
 FLOATS = ("real", "double precision", "double", "float", "float4", "float8")
 RESERVED = frozenset(
@@ -83,7 +83,7 @@ DATE = re.compile(r"^\d{1,2}[./]\d{1,2}[./]\d{2,4}$")
 
 
 def _float(statement: Parsed) -> Iterator[str]:
-    for one in all_conditions(statement.tree):
+    for one in statement.conditions:
         if isinstance(one, exp.EQ):
             for side in (one.this, one.expression):
                 shape = statement.shape_of(side) if isinstance(side, exp.Column) else None
@@ -93,9 +93,7 @@ def _float(statement: Parsed) -> Iterator[str]:
 
 def _reserved(statement: Parsed) -> Iterator[str]:
     if isinstance(statement.tree, exp.Create):
-        names = [one.this for one in statement.tree.find_all(exp.ColumnDef)] + [
-            one.this for one in statement.tree.find_all(exp.Table)
-        ][:1]
+        names = [one.this for one in statement.all(exp.ColumnDef)] + [one.this for one in statement.all(exp.Table)][:1]
         for name in names:
             if isinstance(name, exp.Identifier) and name.name.lower() in RESERVED:
                 yield f"“{name.name}” is a word of the language"
@@ -103,19 +101,19 @@ def _reserved(statement: Parsed) -> Iterator[str]:
 
 def _quoted(statement: Parsed) -> Iterator[str]:
     if isinstance(statement.tree, exp.Create):
-        for name in statement.tree.find_all(exp.Identifier):
+        for name in statement.all(exp.Identifier):
             if name.args.get("quoted") and name.name != name.name.lower() and statement.dialect == "postgres":
                 yield f"“{name.name}” has to be quoted everywhere"
 
 
 def _date(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Literal):
+    for one in statement.all(exp.Literal):
         if one.is_string and DATE.match(one.name):
             yield f"'{one.name}'"
 
 
 def _between(statement: Parsed) -> Iterator[str]:
-    for one in statement.tree.find_all(exp.Between):
+    for one in statement.all(exp.Between):
         high = one.args.get("high")
         shape = statement.shape_of(one.this) if isinstance(one.this, exp.Column) else None
         day = isinstance(high, exp.Literal) and re.match(r"^\d{4}-\d{2}-\d{2}$", high.name) is not None
