@@ -73,6 +73,11 @@ def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psyco
         finding.get_by_role("link", name="what this is").click()
         expect(page).to_have_url(re.compile("/handbook.*missing_index"))
         expect(page.get_by_role("heading", name="Missing index")).to_be_visible()
+        # what the whole workload wants, by the twin
+        page.goto("/servers/reading-room/indexes")
+        page.locator("[data-test=ask]").click()
+        expect(page.locator("[data-test=chosen]")).to_contain_text("visited(patron)", timeout=90_000)
+        expect(page.locator(".lead-sentence")).to_contain_text("would win reading-room")
         # script
         page.goto(found)
         script = finding.locator("pre.script").first.inner_text()

@@ -26,6 +26,7 @@ from hardy_gauge.api import (
     handbook,
     health,
     imports,
+    index_set,
     ledger,
     log,
     myself,
@@ -73,7 +74,7 @@ from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, trials, workloads, reports, connections, accounts, figures, capture_rules,
+    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, index_set, trials, workloads, reports, connections, accounts, figures, capture_rules,
     bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, recurrences, handbook,
 )  # fmt: skip
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from sqlalchemy import select
 
 from hardy_gauge.capture.access import probe_of
@@ -9,19 +11,35 @@ from hardy_gauge.core.diagnosis.finding import PlanQuestion
 from hardy_gauge.core.plans.document import plan_document
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_document
-from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec, ProbeError
+from hardy_gauge.lab.kept_twins import twins
+from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec, PlannerFacts, ProbeError
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Plan as StoredPlan
-from hardy_gauge.store.models import Server, Statement
+from hardy_gauge.store.models import Server, Snapshot, Statement
 
 
 def plan_of(store: Store, server: Server, request: ExplainRequest) -> Plan:
-    """The plan that the server would use; a ProbeError when it does not answer, refuses, or came in a file."""
+    """The plan that the server would use; a ProbeError when it does not answer, refuses, or came in a file. What a server cannot
+    imagine itself its twin is asked for, where what its planner knows is known.
+    """
+    if request.add_indexes or request.drop_indexes:
+        known = planner_facts(store, server)
+        if known is not None:
+            return twins.plan(*known, request)
     probe = probe_of(store, server.id)
     try:
         return read_document(probe.explain(request).model_dump())
     finally:
         probe.close()
+
+
+def planner_facts(store: Store, server: Server) -> tuple[str, str, int, Callable[[], PlannerFacts]] | None:
+    """What ``KeptTwins`` takes of a server: as it was recorded; None where it was not."""
+    with store.read() as session:
+        known = session.get(Snapshot, (server.id, "planner"))
+    if known is None:
+        return None
+    return f"{store.path}:{server.id}", server.name, known.taken_us, lambda: PlannerFacts.model_validate(known.body)
 
 
 def take_plan(store: Store, server: Server, statement: Statement, now_us: int) -> str:

@@ -40,6 +40,7 @@ export const SERVER_PARTS = [
   { name: 'server', path: '', words: 'Work', component: () => import('@/screens/server/ServerScreen.vue') },
   { name: 'server-objects', path: '/objects', words: 'Tables and indexes', component: () => import('@/screens/server/ServerObjectsScreen.vue') },
   { name: 'server-host', path: '/host', words: 'Host and storage', component: () => import('@/screens/server/ServerHostScreen.vue') },
+  { name: 'server-index-set', path: '/indexes', words: 'Index set', component: () => import('@/screens/server/ServerIndexSetScreen.vue') },
   { name: 'server-figures', path: '/figures', words: 'All figures', component: () => import('@/screens/server/ServerFiguresScreen.vue') },
 ] as const
 

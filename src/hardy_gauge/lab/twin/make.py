@@ -52,8 +52,8 @@ class TwinDescription:
     cautions: list[str]
 
 
-def make_twin(facts: PlannerFacts, server: str, out: Path) -> TwinDescription:
-    """Make the twin of a server in the folder ``out``, which must be empty or not there. InvalidInput where the facts are none of a
+def make_twin(facts: PlannerFacts, server: str, out: Path, stays: bool = True) -> TwinDescription:
+    """Make the twin of a server in the folder ``out``, which must be empty or not there; it outlives this process where it ``stays``. InvalidInput where the facts are none of a
     PostgreSQL's, Unsupported where no programs are installed.
     """
     document = facts.document
@@ -91,7 +91,8 @@ def make_twin(facts: PlannerFacts, server: str, out: Path) -> TwinDescription:
         instance.remove()
         raise
     (out / DESCRIPTION).write_text(json.dumps(asdict(description), indent=1))
-    keep(instance.folder)
+    if stays:
+        keep(instance.folder)
     return description
 
 
