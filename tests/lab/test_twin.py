@@ -17,7 +17,7 @@ from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.lab.instance import remove_leftovers
 from hardy_gauge.lab.twin.asking import Twin, WhatIf, index_command, open_twin, with_parameters
 from hardy_gauge.lab.twin.make import make_twin, remove_twin
-from hardy_gauge.lab.twin.relation_files import tree_height
+from hardy_gauge.lab.twin.relation_files import length, lengthen, resize, tree_height
 from hardy_gauge.probes import outbound
 from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.protocol import PlannerFacts
@@ -296,3 +296,72 @@ def test_leftovers_of_makers_that_are_gone_are_removed(tmp_path: Path, monkeypat
         began = __import__("psutil").Process().create_time()
         (tmp_path / name / "owner.json").write_text(json.dumps({"process": process, "began": began}))
     assert remove_leftovers() == [str(tmp_path / "hardy-gauge-lab-a")] and (tmp_path / "hardy-gauge-lab-b").exists()
+
+
+def test_a_hostile_bundle_makes_nothing_but_tables(tmp_path: Path, lending: tuple[psycopg.Connection, Path]) -> None:
+    """Definitions, settings and names of a foreign file: commands of the system, files, superusers' rights, other settings."""
+    marked = tmp_path / "marked"
+    facts = facts_of(lending[0], True)
+    document = json.loads(json.dumps(facts.document))
+    becomes = "BEGIN PERFORM set_config('role', 'lab', false); RETURN 1; END"
+    document["definitions"] = [
+        {"what": "a", "sql": f"COPY (SELECT 1) TO PROGRAM 'touch {marked}'"},
+        {"what": "b", "sql": "CREATE TABLE taken AS SELECT pg_read_file('/etc/passwd')"},
+        {"what": "c", "sql": "CREATE TABLE taken (a) as (select 1)"},
+        {"what": "d", "sql": "CREATE TABLE one (a int); CREATE ROLE evil SUPERUSER"},
+        {"what": "e", "sql": "ALTER TABLE pg_catalog.pg_authid ADD COLUMN b int"},
+        {"what": "f", "sql": "CREATE OR REPLACE FUNCTION run() RETURNS int LANGUAGE plpython3u AS 'import os'"},
+        {
+            "what": "g",
+            "sql": f"CREATE OR REPLACE FUNCTION high() RETURNS int IMMUTABLE LANGUAGE plpgsql AS $$ {becomes} $$",
+        },
+        {"what": "h", "sql": "CREATE TABLE good (a int)"},
+        {"what": "i", "sql": "DO $$ BEGIN PERFORM 1; END $$"},
+    ]
+    document["settings"] = {
+        "archive_mode": "on", "archive_command": f"touch {marked}", "work_mem": "8MB", "seq_page_cost": "1\nfsync = on",
+    }  # fmt: skip
+    document["extensions"] = [{"name": name, "schema": "public"} for name in ("file_fdw", "dblink", 'x"; DROP')]
+    document["encoding"] = "UTF8' LC_CTYPE 'C"
+    document |= {"statistics": [], "extended": [], "relations": [], "keys": {}}
+    with pytest.raises(InvalidInput, match="bundle: what its planner knows is not as expected"):
+        make_twin(facts.model_copy(update={"document": document}), "foreign", tmp_path / "wrong")
+    assert not (tmp_path / "wrong").exists(), "nothing is left"
+    document["encoding"] = "UTF8"
+    folder = tmp_path / "twin"
+    described = make_twin(facts.model_copy(update={"document": document}), "foreign", folder)
+    try:
+        undone = {one.split(":")[0] for one in described.cautions}
+        assert {*"abcdefi", "extension file_fdw", "extension dblink", "setting archive_command"} <= undone
+        written = (Path(described.instance) / "data" / "postgresql.conf").read_text()
+        assert "work_mem = '8MB'" in written and str(marked) not in written
+        with open_twin(folder) as twin:
+            assert twin.plan("SELECT * FROM good").plan is not None
+            assert "does not exist" in twin.plan("SELECT * FROM taken").problem
+            assert twin.plan("SELECT high() FROM good").plan is None, "it may not become somebody else"
+            rows = twin._connection.execute("SELECT rolname FROM pg_roles WHERE rolsuper").fetchall()
+            assert rows == [("lab",)]
+    finally:
+        remove_twin(folder)
+    assert not marked.exists()
+
+
+def test_facts_of_tables_beyond_any_disk_are_refused(tmp_path: Path, lending: tuple[psycopg.Connection, Path]) -> None:
+    facts = facts_of(lending[0], True)
+    for one in facts.document["relations"]:
+        one["blocks"] = 2**44
+    with pytest.raises(InvalidInput, match="larger than"):
+        make_twin(facts, "large", tmp_path / "twin")
+
+
+def test_files_of_several_segments(tmp_path: Path) -> None:
+    first = tmp_path / "16384"
+    first.touch()
+    lengthen(first, 300_000)
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["16384", "16384.1", "16384.2"]
+    assert length(first) == 300_000
+    assert sum(path.stat().st_blocks for path in tmp_path.iterdir()) < 100, "they take no room"
+    resize(first, 140_000)
+    assert length(first) == 140_000 and not (tmp_path / "16384.2").exists()
+    resize(first, 10)
+    assert [path.name for path in tmp_path.iterdir()] == ["16384"] and length(first) == 10

@@ -17,11 +17,11 @@ from psycopg import sql
 from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.lab.instance import PREFIX, Instance, keep, unprivileged
 from hardy_gauge.lab.programs import programs_for
-from hardy_gauge.lab.twin.relation_files import grow_tree, lengthen, tree_height
+from hardy_gauge.lab.twin.relation_files import SEGMENT_PAGES, grow_tree, lengthen, tree_height
 from hardy_gauge.lab.twin.statistics import StatisticsWriter, write_extended
 from hardy_gauge.probes.protocol import PlannerFacts
 from hardy_gauge.probes.sqlpack.postgresql.needed_space import PAGE_BYTES
-from hardy_gauge.probes.sqlpack.postgresql.planner_facts import FORMAT
+from hardy_gauge.probes.sqlpack.postgresql.planner_facts import FORMAT, PLANNERS
 
 DESCRIPTION = "twin.json"
 DATABASE = "twin"
@@ -31,6 +31,12 @@ MAKER, ASKER = "maker", "asker"
 MAKES = re.compile(
     r"CREATE (SCHEMA|TYPE|DOMAIN|TABLE|(UNIQUE )?INDEX|VIEW|STATISTICS|OR REPLACE (FUNCTION|PROCEDURE))\b|ALTER TABLE\b"
 )
+# a table that is made of a query would run it
+OF_QUERY = re.compile(r"CREATE TABLE\b.*\bAS\s*(\(|(SELECT|WITH|TABLE|VALUES|EXECUTE)\b)", re.IGNORECASE | re.DOTALL)
+# not trusted by PostgreSQL itself, but of types and index methods only
+OF_TYPES = {"bloom", "earthdistance", "postgis", "vector"}
+MOST_FILES = 100_000
+PLANNERS_SETTINGS = f"SELECT name FROM pg_settings WHERE {PLANNERS}"
 TRIES = 4
 USUAL_KEY = 16.0
 
@@ -53,8 +59,9 @@ class TwinDescription:
 
 
 def make_twin(facts: PlannerFacts, server: str, out: Path, stays: bool = True) -> TwinDescription:
-    """Make the twin of a server in the folder ``out``, which must be empty or not there; it outlives this process where it ``stays``. InvalidInput where the facts are none of a
-    PostgreSQL's, Unsupported where no programs are installed.
+    """Make the twin of a server in the folder ``out``, which must be empty or not there; it outlives this process where it ``stays``.
+
+    InvalidInput where the facts are none of a PostgreSQL's, Unsupported where no programs are installed; nothing is left then.
     """
     document = facts.document
     if document.get("format") != FORMAT:
@@ -87,13 +94,22 @@ def make_twin(facts: PlannerFacts, server: str, out: Path, stays: bool = True) -
             sum(one["kind"] in "iI" for one in document["relations"]), cautions,
         )  # fmt: skip
         _size_files(instance, document, relations)
+    except (psycopg.Error, KeyError, TypeError, AttributeError) as error:
+        _undo(instance, out)
+        detail = f"bundle: what its planner knows is not as expected: {' '.join(str(error).split())[:200]}"
+        raise InvalidInput(detail, "bundle") from error
     except BaseException:
-        instance.remove()
+        _undo(instance, out)
         raise
     (out / DESCRIPTION).write_text(json.dumps(asdict(description), indent=1))
     if stays:
         keep(instance.folder)
     return description
+
+
+def _undo(instance: Instance, out: Path) -> None:
+    instance.remove()
+    shutil.rmtree(out, ignore_errors=True)
 
 
 def _place(out: Path) -> Path:
@@ -151,8 +167,13 @@ def _fill(instance: Instance, document: Mapping[str, Any], cautions: list[str]) 
 
 
 def _create_database(instance: Instance, document: Mapping[str, Any], cautions: list[str]) -> None:
+    create = sql.SQL("CREATE DATABASE {} OWNER {} TEMPLATE template0 ENCODING {}").format(
+        sql.Identifier(DATABASE), sql.Identifier(MAKER), sql.Literal(str(document["encoding"]))
+    )
+    order = sql.SQL(" LC_COLLATE {} LC_CTYPE {}").format(
+        sql.Literal(str(document["collate"])), sql.Literal(str(document["ctype"]))
+    )
     with instance.connect() as connection:
-        as_there = f"ENCODING '{document['encoding']}' LC_COLLATE '{_text(document['collate'])}' LC_CTYPE '{_text(document['ctype'])}'"
         connection.execute(f"CREATE ROLE {MAKER} LOGIN")
         for name, value in (
             ("check_function_bodies", "off"),
@@ -161,28 +182,27 @@ def _create_database(instance: Instance, document: Mapping[str, Any], cautions: 
         ):
             connection.execute(f"ALTER ROLE {MAKER} SET {name} = '{value}'")
         try:
-            connection.execute(f"CREATE DATABASE {DATABASE} OWNER {MAKER} TEMPLATE template0 {as_there}")
+            connection.execute(create + order)
         except psycopg.Error:
             cautions.append(f"the order of texts: {document['collate']} is not known on this machine, C is taken")
-            connection.execute(
-                f"CREATE DATABASE {DATABASE} OWNER {MAKER} TEMPLATE template0 ENCODING '{document['encoding']}'"
-            )
-
-
-def _text(value: str) -> str:
-    return value.replace("'", "''")
+            connection.execute(create)
 
 
 def _extensions(connection: psycopg.Connection[Any], extensions: Sequence[Mapping[str, str]]) -> list[str]:
-    """By the superuser, and nothing but their names: what a bundle says is run by nobody who may do more than make tables."""
+    """By the superuser, and nothing but their names, of those that make types and operators: what a bundle says is run by nobody who
+    may do more than make tables.
+    """
     left_out = []
+    query = "SELECT name FROM pg_available_extension_versions WHERE trusted"
+    trusted = {name for (name,) in connection.execute(query).fetchall()}
     for one in extensions:
-        schema = sql.Identifier(one["schema"])
+        if one["name"] not in trusted | OF_TYPES:
+            left_out.append(f"extension {one['name']}: it is not here, or may do more than make types and operators")
+            continue
+        name, schema = sql.Identifier(one["name"]), sql.Identifier(one["schema"])
         try:
             connection.execute(sql.SQL("CREATE SCHEMA IF NOT EXISTS {}").format(schema))
-            connection.execute(
-                sql.SQL("CREATE EXTENSION IF NOT EXISTS {} SCHEMA {}").format(sql.Identifier(one["name"]), schema)
-            )
+            connection.execute(sql.SQL("CREATE EXTENSION IF NOT EXISTS {} SCHEMA {}").format(name, schema))
         except psycopg.Error as error:
             left_out.append(f"extension {one['name']}: {' '.join(str(error).split())[:160]}")
     connection.execute(sql.SQL("GRANT ALL ON SCHEMA public TO {}").format(sql.Identifier(MAKER)))
@@ -191,11 +211,10 @@ def _extensions(connection: psycopg.Connection[Any], extensions: Sequence[Mappin
 
 def _create(maker: psycopg.Connection[Any], definitions: Sequence[Mapping[str, str]]) -> list[str]:
     """Run every definition; what fails since something is not there yet is tried again after the others. Returns what stays undone."""
-    left, problems = [one for one in definitions if MAKES.match(one["sql"])], dict[str, str]()
+    problems = dict[str, str]()
+    left = [one for one in definitions if _makes(one["sql"])]
     undone = [
-        f"{one['what']}: it makes no object of a kind that is copied"
-        for one in definitions
-        if not MAKES.match(one["sql"])
+        f"{one['what']}: it makes no object of a kind that is copied" for one in definitions if not _makes(one["sql"])
     ]
     for _ in range(TRIES):
         again = []
@@ -212,19 +231,23 @@ def _create(maker: psycopg.Connection[Any], definitions: Sequence[Mapping[str, s
     return undone + [f"{one['what']}: {problems[one['what']]}" for one in left]
 
 
+def _makes(definition: str) -> bool:
+    """Whether a definition makes an empty object and does nothing else."""
+    return MAKES.match(definition) is not None and OF_QUERY.match(definition) is None
+
+
 def _settings(
     instance: Instance, connection: psycopg.Connection[Any], settings: Mapping[str, str], cautions: list[str]
 ) -> None:
     """As they are there, for every start of the instance."""
-    cursor = connection.execute("SELECT name FROM pg_settings WHERE context <> 'internal'")
-    known = {name for (name,) in cursor.fetchall()}
+    known = {name for (name,) in connection.execute(PLANNERS_SETTINGS).fetchall()}
     lines = []
     for name, value in settings.items():
-        if name in known:
+        if name in known and "\n" not in value:
             quoted = value.replace("\\", "\\\\").replace("'", "''")
             lines.append(f"{name} = '{quoted}'\n")
         else:
-            cautions.append(f"setting {name}: version {instance.programs.major} has none of that name")
+            cautions.append(f"setting {name}: version {instance.programs.major} has none of that name for its planner")
     with open(instance.data / "postgresql.conf", "a") as file:
         file.writelines(["\n# the planner's settings as they are on the watched server\n", *lines])
 
@@ -277,8 +300,13 @@ def _size_files(instance: Instance, document: Mapping[str, Any], relations: list
     for one in document["statistics"]:
         widths.setdefault(f"{one['relation']}.{one['column']}", float(one["avg_width"]))
     keys = document["keys"]
+    files = 0
     for one in document["relations"]:
         pages, file = one["blocks"], by_name.get(one["name"])
+        files += 1 + (pages or 0) // SEGMENT_PAGES
+        if files > MOST_FILES:
+            detail = f"bundle: its tables are larger than {MOST_FILES:,} GB in all, which no twin can be made of"
+            raise InvalidInput(detail, "bundle")
         if not pages or file is None:
             continue
         path = instance.data / file

@@ -12,6 +12,8 @@ COMMON, HISTOGRAM, CORRELATION, COMMON_ELEMENTS, ELEMENT_COUNTS = 1, 2, 3, 4, 5
 SLOTS = 5
 _ANY = {"e": 3500, "r": 3831, "m": 4537}  # anyenum, anyrange, anymultirange
 _ANY_ARRAY, _TEXT, _CHARACTER_VARYING = 2277, 25, 1043
+# its words have statistics as elements of an array have
+_SEARCH_VECTOR, _DEFAULT_COLLATION = 3614, 100
 
 ATTRIBUTES = """
 SELECT format('%I.%I', n.nspname, c.relname) AS relation, a.attname AS name, c.oid::int8 AS relid, a.attnum AS number, a.atttypid::int8 AS type,
@@ -104,7 +106,11 @@ class StatisticsWriter:
             slots.append(_Slot(HISTOGRAM, less, collation, None, one["histogram"], type_))
         if one["correlation"] is not None and less:
             slots.append(_Slot(CORRELATION, less, collation, [one["correlation"]]))
-        element = self._base(self._types[type_]["element"]) if self._types[type_]["element"] else 0
+        of_words = type_ == _SEARCH_VECTOR
+        element = (
+            _TEXT if of_words else self._base(self._types[type_]["element"]) if self._types[type_]["element"] else 0
+        )
+        collation = _DEFAULT_COLLATION if of_words else collation
         if element and one["common_elements"] is not None:
             equal, _ = self._operators_of(element)
             slots.append(

@@ -23,12 +23,12 @@ SELECT current_setting('server_version_num')::int AS version, current_setting('b
        pg_encoding_to_char(encoding) AS encoding, datcollate AS collate, datctype AS ctype
 FROM pg_database WHERE datname = current_database()
 """
-SETTINGS = """
-SELECT name, current_setting(name) AS value FROM pg_settings
-WHERE (category LIKE 'Query Tuning%' OR name IN ('work_mem', 'hash_mem_multiplier', 'max_parallel_workers', 'max_parallel_workers_per_gather',
-       'parallel_leader_participation', 'temp_buffers'))
-ORDER BY name
+# which settings are the planner's, as a condition on pg_settings
+PLANNERS = """
+(category LIKE 'Query Tuning%' OR name IN ('work_mem', 'hash_mem_multiplier', 'max_parallel_workers', 'max_parallel_workers_per_gather',
+ 'parallel_leader_participation', 'temp_buffers')) AND context <> 'internal'
 """
+SETTINGS = f"SELECT name, current_setting(name) AS value FROM pg_settings WHERE {PLANNERS} ORDER BY name"
 RELATIONS = f"""
 SELECT c.oid::int8 AS id, format('%I.%I', n.nspname, c.relname) AS name, c.relkind::text AS kind, c.reltuples::float8 AS rows,
        c.relpages::int8 AS pages, c.relallvisible::int8 AS all_visible, m.amname AS method, i.indisvalid AS valid,
