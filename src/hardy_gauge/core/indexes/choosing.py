@@ -15,7 +15,7 @@ LEAST_WON = 0.02
 # of the workload's time: an index that adds less is not proposed
 LEAST_ADDED = 0.001
 EVERY_SET_UP_TO = 8
-# one more entry of a B-tree, in seconds: measured on PostgreSQL 15 (tests/truth/test_index_set.py), between entries at its end and anywhere
+# one more entry of a B-tree, in seconds: measured on PostgreSQL 15 (benchmarks/twin.py), between entries at its end and anywhere
 ENTRY_WRITE_S = 8e-6
 
 Set = frozenset[int]
