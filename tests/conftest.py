@@ -22,6 +22,8 @@ from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.reading import load_scenario, shipped
 
 # groups that take longest, which begin first so that no process is left alone with one at the end
+# long files whose tests share nothing: any process may take any of them
+APART = ("tests/truth/test_scores.py", "tests/practice/test_facts.py", "tests/practice/test_queueing.py")
 LONGEST = (
     "tests/ui",
     "test_trials_over_http",
@@ -60,7 +62,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
     A wrapper, so that the groups are there before the plugin that deals them out reads them.
     """
     for item in items:
-        group = "demo" if _on_demo(item) else item.nodeid.split("::")[0]
+        file = item.nodeid.split("::")[0]
+        group = "demo" if _on_demo(item) else item.nodeid if file in APART else file
         item.add_marker(pytest.mark.xdist_group(group))
     items.sort(key=lambda item: next((n for n, part in enumerate(LONGEST) if part in item.nodeid), len(LONGEST)))
     return (yield)
