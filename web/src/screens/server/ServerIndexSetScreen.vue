@@ -46,12 +46,12 @@ const CHOSEN: Column<Schemas['ProposedIndex']>[] = [
   { key: 'bytes', title: 'size', unit: 'B', width: '110px', value: (one) => one.bytes },
   { key: 'entries', title: 'entries', unit: '/s', width: '110px', value: (one) => one.entries_per_s, missing: 'not known' },
   { key: 'log', title: 'log', unit: 'B/s', width: '110px', value: (one) => one.log_bytes_per_s, missing: 'not known' },
-  { key: 'serves', title: 'serves', width: '90px', value: (one) => one.serves.length },
+  { key: 'serves', title: 'serves', unit: '', width: '90px', value: (one) => one.serves.length },
 ]
 const EFFECTS: Column<Effect>[] = [
   { key: 'text', title: 'statement', wide: true, code: true, value: (one) => one.text },
   { key: 'part', title: 'of all time', unit: 'share', width: '100px', value: (one) => one.time_share },
-  { key: 'ratio', title: 'then', width: '90px', value: (one) => one.ratio },
+  { key: 'ratio', title: 'then', unit: '', width: '90px', value: (one) => one.ratio },
   { key: 'uses', title: 'by', width: '260px', value: (one) => one.why || one.uses.join(', ') },
 ]
 </script>
@@ -73,7 +73,7 @@ const EFFECTS: Column<Effect>[] = [
       </form>
       <template v-if="found">
         <p class="faded mb-2">
-          {{ found.statements }} statements of the last week; by the planner's costs {{ found.before.toFixed(2) }} active sessions would become {{ found.after.toFixed(2) }}. Try it on a copy before it
+          {{ found.statements === 1 ? 'One statement' : `${found.statements} statements` }} of the last week; by the planner's costs {{ found.before.toFixed(2) }} active sessions would become {{ found.after.toFixed(2) }}. Try it on a copy before it
           is built.
           <button v-if="scripts" type="button" class="btn btn-link btn-sm p-0 align-baseline" @click="copy">Copy the scripts</button>
         </p>
