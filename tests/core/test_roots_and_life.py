@@ -140,7 +140,8 @@ def test_the_handbook_has_no_gap() -> None:
 
 def test_articles_are_whole_and_name_no_gap_of_their_own() -> None:
     for one in articles().values():
-        assert [part.heading for part in one.sections] == list(HEADINGS.values()), one.key
+        if one.group != "check":  # those say what the check itself says
+            assert [part.heading for part in one.sections] == list(HEADINGS.values()), one.key
         assert all(re.fullmatch(r"[A-Z0-9].*[.?]", part.text) for part in one.sections), (
             one.key,
             [p.text for p in one.sections],
