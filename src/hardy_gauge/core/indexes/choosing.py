@@ -15,7 +15,8 @@ LEAST_WON = 0.02
 # of the workload's time: an index that adds less is not proposed
 LEAST_ADDED = 0.001
 EVERY_SET_UP_TO = 8
-# one more entry of a B-tree, in seconds: measured on PostgreSQL 15 (benchmarks/twin.py), between entries at its end and anywhere
+# one more entry of a B-tree, in seconds: four times what was measured on PostgreSQL 15 with all of it in memory and no log flushed
+# (2.1 µs, benchmarks/twin.py), since pages have to be fetched and the log be written
 ENTRY_WRITE_S = 8e-6
 
 Set = frozenset[int]

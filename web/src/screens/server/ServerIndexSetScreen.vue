@@ -73,8 +73,8 @@ const EFFECTS: Column<Effect>[] = [
       </form>
       <template v-if="found">
         <p class="faded mb-2">
-          {{ found.statements === 1 ? 'One statement' : `${found.statements} statements` }} of the last week; by the planner's costs {{ found.before.toFixed(2) }} active sessions would become {{ found.after.toFixed(2) }}. Try it on a copy before it
-          is built.
+          {{ found.statements === 1 ? 'One statement' : `${found.statements} statements` }} of the last week; by the planner's costs {{ found.before.toFixed(2) }} active sessions would become
+          {{ found.after.toFixed(2) }}. Try it on a copy before it is built.
           <button v-if="scripts" type="button" class="btn btn-link btn-sm p-0 align-baseline" @click="copy">Copy the scripts</button>
         </p>
         <div v-if="found.chosen.length" data-test="chosen">
