@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import random
+from dataclasses import replace
 from itertools import combinations
 
 import pytest
 
 from hardy_gauge.core.evidence.schema import ColumnFacts, IndexFacts, TableFacts
-from hardy_gauge.core.indexes.candidates import candidates_of
+from hardy_gauge.core.evidence.sources import IndexUse
+from hardy_gauge.core.indexes.candidates import Candidate, candidates_of
 from hardy_gauge.core.indexes.choosing import Budget, Chooser, Offer, Work
+from hardy_gauge.core.indexes.sheet import Workload, WorkloadStatement, index_set
+from hardy_gauge.core.time.span import DAY_US
 
 
 def table(name: str, rows: float, indexes: list[IndexFacts], **distinct: float) -> TableFacts:
@@ -109,3 +113,39 @@ def test_no_index_is_built_for_nothing() -> None:
     assert not Chooser(work, [Offer(11.0, 0.0, [0])], cost, Budget(10.0)).choose().steps
     both = Chooser(work, [Offer(2.0, 0.0, [0]), Offer(1.0, 0.0, [0])], cost, Budget(10.0)).choose()
     assert [step.candidate for step in both.steps] == [1] and both.after_s == pytest.approx(0.1)
+
+
+def needless(users: bool, cost_without: float, **more: object) -> tuple[list[str], list[str], list[str]]:
+    """Indexes that could go, what is not known, and what a planner was asked to do without, for one index in a schema of its own."""
+    index = IndexUse("Visit Branch", ("branch",), False, "", 8192, 0.0, -10 * DAY_US)
+    index = replace(index, **more)  # type: ignore[arg-type]
+    statement = WorkloadStatement("f", "SELECT * FROM facts.visit WHERE branch = $1", "select", 10, 1.0, 10)
+    work = Workload("a", "postgres", 0, 60_000_000, 60.0, [statement], TABLES, {"facts.visit": [index]})
+    chooser = Chooser([Work(10, 1.0)], [], lambda _, __: 10.0, Budget(1.0))
+    asked: list[str] = []
+
+    def without(_: int, __: frozenset[int], name: str) -> float:
+        asked.append(name)
+        return cost_without
+
+    used = {"Visit Branch"} if users else set[str]()
+    found = index_set(work, chooser, chooser.choose(), [], {}, lambda _, __: used, without, [], [])
+    return [one.script for one in found.drops], list(found.unknown), asked
+
+
+def test_an_index_goes_only_where_nobody_would_miss_it() -> None:
+    path = 'facts."Visit Branch"'
+    assert needless(True, 100.0) == ([], [], [path]), "what a plan needs stays, whatever its schema is called"
+    assert needless(True, 10.0)[0] == [f"DROP INDEX CONCURRENTLY {path};"]
+    assert needless(False, 10.0)[0] == [f"DROP INDEX CONCURRENTLY {path};"]
+    assert needless(False, 10.0, lookups_counted=4.0) == ([], [], []), "something reads it that was not recorded"
+    for more in ({"lookups_counted": None}, {"counted_since_us": 0}):
+        drops, unknown, _ = needless(False, 10.0, **more)
+        assert not drops and unknown[0].startswith("whether Visit Branch could go"), more
+    for more in ({"unique": True}, {"constraint": "primary key"}, {"partial": True}, {"valid": False}):
+        assert needless(False, 10.0, **more) == ([], [], []), more
+
+
+def test_names_stand_in_quotes_where_they_need_them() -> None:
+    one = Candidate("Odd Name.loan", ("Patron", "due", "(LOWER(note))"), ("Fee",))
+    assert one.words == '"Odd Name".loan("Patron", due, (LOWER(note))) INCLUDE ("Fee")'

@@ -10,17 +10,20 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import psutil
 import psycopg
 import pytest
 
 from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.lab.instance import remove_leftovers
+from hardy_gauge.lab.twin import asking
 from hardy_gauge.lab.twin.asking import Twin, WhatIf, index_command, open_twin, with_parameters
 from hardy_gauge.lab.twin.make import make_twin, remove_twin
 from hardy_gauge.lab.twin.relation_files import length, lengthen, resize, tree_height
 from hardy_gauge.probes import outbound
 from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.protocol import PlannerFacts
+from hardy_gauge.probes.sqlpack.postgresql.planner_facts import FORMAT
 from hardy_gauge.probes.sqlpack.postgresql.replaced_values import join_array, split_array
 from hardy_gauge.probes.sqlpack.probe import SqlPackProbe
 from tests.lab.schemas import LENDING, SCHEMAS, TestSchema, drawn
@@ -225,6 +228,8 @@ def test_more_rows_fewer_rows_drops_and_settings(twin: Twin) -> None:
             assert larger["Total Cost"] == pytest.approx(before["Total Cost"] * factor, rel=0.02)
     with twin.what_if(WhatIf(drops=["copy_pkey"])):
         assert (twin.plan("SELECT * FROM copy WHERE id = 4").plan or {})["Node Type"] == "Seq Scan"
+    with pytest.raises(InvalidInput, match="there is no index of_nobody"):
+        twin.switch([], ["of_nobody"])
     with twin.what_if(WhatIf(settings={"enable_indexscan": "off", "enable_bitmapscan": "off"})):
         assert (twin.plan("SELECT * FROM copy WHERE id = 4").plan or {})["Node Type"] == "Seq Scan"
     assert (
@@ -251,6 +256,17 @@ def test_what_cannot_be_imagined_is_said(twin: Twin, given: WhatIf, said: str) -
     assert twin.plan("SELECT 1 FROM copy").plan is not None, "it goes on"
 
 
+def test_no_more_files_than_a_disk_has_room_for(twin: Twin, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(asking, "MOST_FILES", 10)
+    before = twin.plan("SELECT * FROM loan").plan
+    with (
+        pytest.raises(InvalidInput, match="rows: loan would be larger than 10 GB"),
+        twin.what_if(WhatIf(rows={"loan": 1e6})),
+    ):
+        pass
+    assert twin.plan("SELECT * FROM loan").plan == before
+
+
 def test_what_cannot_be_planned_is_said_and_nothing_is_run(twin: Twin) -> None:
     assert 'relation "nothing" does not exist' in twin.plan("SELECT * FROM nothing").problem
     assert "syntax error" in twin.plan("SELEC 1").problem
@@ -264,8 +280,6 @@ def test_facts_that_are_none_and_folders_that_are_taken(tmp_path: Path) -> None:
     with pytest.raises(InvalidInput, match="bundle: it holds no planner facts"):
         make_twin(PlannerFacts(at_us=1, values="kept", document={}, left_out=[]), "a", tmp_path / "twin")
     (tmp_path / "file").write_text("x")
-    from hardy_gauge.probes.sqlpack.postgresql.planner_facts import FORMAT
-
     document = {"format": FORMAT, "block_size": 8192}
     with pytest.raises(Conflict, match="not an empty folder"):
         make_twin(PlannerFacts(at_us=1, values="kept", document=document, left_out=[]), "a", tmp_path)
@@ -293,7 +307,7 @@ def test_leftovers_of_makers_that_are_gone_are_removed(tmp_path: Path, monkeypat
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     for name, process in (("hardy-gauge-lab-a", 2**22 + 1), ("hardy-gauge-lab-b", os.getpid())):
         (tmp_path / name).mkdir()
-        began = __import__("psutil").Process().create_time()
+        began = psutil.Process().create_time()
         (tmp_path / name / "owner.json").write_text(json.dumps({"process": process, "began": began}))
     assert remove_leftovers() == [str(tmp_path / "hardy-gauge-lab-a")] and (tmp_path / "hardy-gauge-lab-b").exists()
 
@@ -339,6 +353,11 @@ def test_a_hostile_bundle_makes_nothing_but_tables(tmp_path: Path, lending: tupl
             assert twin.plan("SELECT * FROM good").plan is not None
             assert "does not exist" in twin.plan("SELECT * FROM taken").problem
             assert twin.plan("SELECT high() FROM good").plan is None, "it may not become somebody else"
+            with (
+                pytest.raises(InvalidInput, match="index:"),
+                twin.what_if(WhatIf(indexes=["good(a) WHERE high() = a"])),
+            ):
+                pass
             rows = twin._connection.execute("SELECT rolname FROM pg_roles WHERE rolsuper").fetchall()
             assert rows == [("lab",)]
     finally:

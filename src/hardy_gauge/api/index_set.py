@@ -10,7 +10,7 @@ from pydantic import Field
 from hardy_gauge.api.current import CurrentReader
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.core.indexes.sheet import IndexSet
-from hardy_gauge.diagnose.index_set import index_set_of
+from hardy_gauge.diagnose.index_set import IndexBasis, index_basis, index_set_of
 
 router = APIRouter(tags=["plans"])
 MOST_BYTES = 2**50
@@ -21,6 +21,12 @@ class IndexBudget(Strict):
 
     bytes: Annotated[float, Field(gt=0, le=MOST_BYTES, allow_inf_nan=False)] = 2.0**30
     entries_per_s: Annotated[float | None, Field(ge=0, le=1e12, allow_inf_nan=False)] = None
+
+
+@router.get("/servers/{server}/index-set")
+def basis(server: str, reader: CurrentReader) -> IndexBasis:
+    """What a set would be chosen for, or why none can be; nobody is asked."""
+    return index_basis(reader, server)
 
 
 @router.post("/servers/{server}/index-set")

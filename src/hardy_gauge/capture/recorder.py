@@ -300,7 +300,8 @@ class Recorder:
         except p.ProbeError as error:
             self._notice("planner not read", now_us, str(error))
             return
-        self._notice("planner not read", now_us, "")
+        if self.planner.known:
+            self._notice("planner not read", now_us, "")
 
     def _members(self) -> dict[str, float]:
         """Who is seen of its cluster, itself among them; a server without any other says nothing."""

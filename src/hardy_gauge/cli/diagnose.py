@@ -8,11 +8,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
 from hardy_gauge.capture.collector import clock_us
+from hardy_gauge.cli.failing import problem_of
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.narrative.findings import report_lines
 from hardy_gauge.diagnose.report import diagnosis_document
@@ -54,7 +55,7 @@ def diagnose(
     except GaugeError as error:
         if not as_json:
             raise
-        typer.echo(json.dumps(_problem(error)))
+        typer.echo(json.dumps(problem_of(error)))
         raise typer.Exit(2) from None
     typer.echo(json.dumps(document, indent=2) if as_json else "\n".join(report_lines(document)))
 
@@ -97,7 +98,3 @@ def _reader(data: Path, scenario: Path | None, at_us: int | None, names: list[st
         yield Reader(store, clock_us)
     finally:
         store.close()
-
-
-def _problem(error: GaugeError) -> dict[str, Any]:
-    return {"title": error.title, "status": 422, "detail": str(error), "field": error.field}

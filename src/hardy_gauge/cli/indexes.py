@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import Annotated
 
 import typer
 
@@ -16,10 +16,10 @@ from hardy_gauge.capture import bundles
 from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.capture.twin_facts import facts_of_server
 from hardy_gauge.cli.audit import as_operator
+from hardy_gauge.cli.failing import fail
 from hardy_gauge.cli.options import Data
-from hardy_gauge.core.figures.formatting import share, size
 from hardy_gauge.core.figures.units import byte_size
-from hardy_gauge.core.indexes.sheet import IndexSet
+from hardy_gauge.core.indexes.terminal import index_set_words
 from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.lab.index_advice import advise_indexes
 from hardy_gauge.lab.twin.make import make_twin, remove_twin
@@ -62,8 +62,8 @@ def advise(
                 finally:
                     remove_twin(twin)
     except GaugeError as error:
-        _fail(error, as_json)
-    typer.echo(json.dumps(asdict(found), indent=2) if as_json else _words(found))
+        fail(error, as_json)
+    typer.echo(json.dumps(asdict(found), indent=2) if as_json else index_set_words(found))
 
 
 def _budget(given: str) -> float:
@@ -97,26 +97,3 @@ def _store(data: Path, bundle: Path | None, server: str) -> Iterator[tuple[Store
         if not server and len(names) > 1:
             raise InvalidInput(f"server: the bundle holds {', '.join(names)}; name one", "server")
         yield store, server or names[0]
-
-
-def _words(found: IndexSet) -> str:
-    lines = [found.sentence]
-    for one in found.chosen:
-        lines.append(f"  build {one.index}: {size(one.bytes)}, adds {share(one.adds_share)} of the time won")
-        lines.append(f"    {one.script}")
-    for gone in found.drops:
-        lines.append(f"  drop {gone.name} of {gone.table}: {gone.why}")
-    for loser in found.losers:
-        lines.append(
-            f"  slower: {' '.join(loser.text.split())[:80]} ×{loser.ratio:.2f}{f', {loser.why}' if loser.why else ''}"
-        )
-    lines += [f"  not planned: {one}" for one in found.unknown]
-    return "\n".join([*lines, *(f"  {one}" for one in found.cautions)])
-
-
-def _fail(error: GaugeError, as_json: bool) -> NoReturn:
-    if as_json:
-        typer.echo(json.dumps({"title": error.title, "status": 422, "detail": str(error), "field": error.field}))
-    else:
-        typer.echo(str(error), err=True)
-    raise typer.Exit(2)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import Annotated
 
 import typer
 
+from hardy_gauge.cli.failing import fail
 from hardy_gauge.core.figures.formatting import duration
 from hardy_gauge.core.plans.comparison import PlanComparison, compare_plans
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
@@ -39,9 +40,11 @@ def _read(file: Path, field: str, as_json: bool) -> Plan:
     try:
         return read_plan(file.read_text(encoding="utf-8"))
     except OSError as error:
-        return _fail(as_json, f"{file}: {error.strerror}", field)
-    except (MalformedPlan, UnicodeDecodeError) as error:
-        return _fail(as_json, str(error), getattr(error, "field", field))
+        fail(MalformedPlan(f"{file}: {error.strerror}", field), as_json)
+    except UnicodeDecodeError as error:
+        fail(MalformedPlan(str(error), field), as_json)
+    except MalformedPlan as error:
+        fail(error, as_json)
 
 
 def as_table(found: Plan) -> str:
@@ -64,11 +67,3 @@ def as_comparison(found: PlanComparison) -> str:
         told = f" ({', '.join(one.changed)})" if one.changed else ""
         lines.append(f"{one.match:>18}  {'  ' * shown.depth}{words}{told}")
     return "\n".join(lines)
-
-
-def _fail(as_json: bool, detail: str, field: str) -> NoReturn:
-    if as_json:
-        typer.echo(json.dumps({"title": "The plan cannot be read", "status": 422, "detail": detail, "field": field}))
-    else:
-        typer.echo(detail, err=True)
-    raise typer.Exit(2)

@@ -6,13 +6,14 @@ import json
 from contextlib import closing
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, Any
 
 import typer
 
 from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.capture.twin_facts import facts_of_bundle, facts_of_server
 from hardy_gauge.cli.audit import as_operator
+from hardy_gauge.cli.failing import fail
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.figures.formatting import size
 from hardy_gauge.core.plans.readers import read_plan
@@ -54,7 +55,7 @@ def make(
             raise InvalidInput("server: a server's name, or a bundle, says whose twin it is", "server")
         made = make_twin(facts, name, out)
     except GaugeError as error:
-        _fail(error, as_json)
+        fail(error, as_json)
     if as_json:
         typer.echo(json.dumps(asdict(made), indent=2))
         return
@@ -95,7 +96,7 @@ def explain(
         with open_twin(folder) as twin, twin.what_if(given) as made:
             answers = [(cut, twin.plan(cut.sql)) for cut in cuts]
     except GaugeError as error:
-        _fail(error, as_json)
+        fail(error, as_json)
     statements = [
         {
             "line": cut.line, "statement": cut.sql, "cost": answer.plan["Total Cost"] if answer.plan else None,
@@ -128,7 +129,7 @@ def remove(folder: Folder) -> None:
     try:
         remove_twin(folder)
     except GaugeError as error:
-        _fail(error, False)
+        fail(error, False)
 
 
 def _text(path: Path) -> str:
@@ -172,11 +173,3 @@ def _words(one: dict[str, Any], plan: dict[str, Any] | None) -> str:
     steps = plan_sheet(read_plan(json.dumps([{"Plan": plan}]))).steps
     lines = [f"  {'  ' * step.depth}{step.words} ({step.rows_expected:,.0f} rows)" for step in steps]
     return "\n".join([f"{head}\n  cost {one['cost']:,.2f}, {one['rows']:,.0f} rows", *lines])
-
-
-def _fail(error: GaugeError, as_json: bool) -> NoReturn:
-    if as_json:
-        typer.echo(json.dumps({"title": error.title, "status": 422, "detail": str(error), "field": error.field}))
-    else:
-        typer.echo(str(error), err=True)
-    raise typer.Exit(2)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from hardy_gauge.core.indexes.sheet import IndexSet
-from hardy_gauge.diagnose.questions import planner_facts
-from hardy_gauge.errors import Unsupported
+from hardy_gauge.core.narrative.index_words import basis_sentence
+from hardy_gauge.diagnose.questions import RecordedFacts, planner_facts
+from hardy_gauge.errors import InvalidInput, Unsupported
 from hardy_gauge.lab.index_advice import advise_indexes
 from hardy_gauge.lab.kept_twins import twins
 from hardy_gauge.queries.index_workload import index_workload
@@ -12,13 +15,40 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named
 
 
+@dataclass(frozen=True)
+class IndexBasis:
+    """What a set would be chosen for; ``problem`` why none can be, empty where one can."""
+
+    server: str
+    sentence: str
+    statements: int
+    tables: int
+    problem: str
+
+
+def index_basis(reader: Reader, server: str) -> IndexBasis:
+    """NotFound where there is no such server. Nobody is asked."""
+    try:
+        _known(reader, server)
+        work = index_workload(reader, server)
+    except (Unsupported, InvalidInput) as error:
+        return IndexBasis(server, f"Which indexes {server} wants cannot be told: {error}.", 0, 0, str(error))
+    statements, tables = len(work.statements), len(work.tables)
+    return IndexBasis(server, basis_sentence(server, statements, tables), statements, tables, "")
+
+
 def index_set_of(reader: Reader, server: str, bytes_: float, entries_per_s: float | None) -> IndexSet:
     """NotFound; Unsupported where what the server's planner knows was not recorded, or no twin can be made here."""
-    known = planner_facts(reader.store, server_named(reader, server))
-    if known is None:
-        raise Unsupported(
-            f"what the planner of {server} knows was not recorded; it is read of PostgreSQL servers that are reached by their own protocol", "server"
-        )  # fmt: skip
+    known = _known(reader, server)
     work = index_workload(reader, server)
     with twins.using(*known) as folder:
         return advise_indexes(folder, work, bytes_, entries_per_s)
+
+
+def _known(reader: Reader, server: str) -> RecordedFacts:
+    known = planner_facts(reader.store, server_named(reader, server))
+    if known is None:
+        raise Unsupported(
+            f"what the planner of {server} knows was not recorded, which is read of PostgreSQL alone", "server"
+        )
+    return known

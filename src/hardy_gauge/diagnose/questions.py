@@ -17,6 +17,9 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Plan as StoredPlan
 from hardy_gauge.store.models import Server, Snapshot, Statement
 
+# which server, what it is called, when its facts were read, and what reads them from the store
+RecordedFacts = tuple[str, str, int, Callable[[], PlannerFacts]]
+
 
 def plan_of(store: Store, server: Server, request: ExplainRequest) -> Plan:
     """The plan that the server would use; a ProbeError when it does not answer, refuses, or came in a file. What a server cannot
@@ -33,7 +36,7 @@ def plan_of(store: Store, server: Server, request: ExplainRequest) -> Plan:
         probe.close()
 
 
-def planner_facts(store: Store, server: Server) -> tuple[str, str, int, Callable[[], PlannerFacts]] | None:
+def planner_facts(store: Store, server: Server) -> RecordedFacts | None:
     """What ``KeptTwins`` takes of a server: as it was recorded; None where it was not."""
     with store.read() as session:
         known = session.get(Snapshot, (server.id, "planner"))

@@ -44,7 +44,7 @@ def advise_indexes(twin_folder: Path, work: Workload, bytes_: float, entries_per
         ]
         return index_set(
             work, chooser, chosen, candidates, names, costs.used,
-            lambda statement, final, index: costs.cost(statement, final, frozenset([index])), _unknown(work, costs), cautions,
+            lambda statement, final, index: costs.cost(statement, final, frozenset([index])), _unknown(work, candidates, costs), cautions,
         )  # fmt: skip
 
 
@@ -57,5 +57,10 @@ def _offer(work: Workload, one: Candidate, number: int, serves: Sequence[int], c
     return Offer(float(made.bytes), entries, [s for s in serves if s not in costs.problems])
 
 
-def _unknown(work: Workload, costs: IndexCosts) -> list[str]:
-    return [f"{work.statements[number].text[:80]}: {why}" for number, why in sorted(costs.problems.items())]
+def _unknown(work: Workload, candidates: Sequence[Candidate], costs: IndexCosts) -> list[str]:
+    statements = [
+        f"the plan of {work.statements[number].text[:80]}: {why}" for number, why in sorted(costs.problems.items())
+    ]
+    return statements + [
+        f"the worth of {candidates[number].words}: {why}" for number, why in sorted(costs.refused.items())
+    ]

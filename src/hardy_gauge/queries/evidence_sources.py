@@ -122,25 +122,20 @@ def messages(reader: Reader, server: Server, focus: Span) -> Sequence[e.Message]
 
 def watched(reader: Reader, server: Server, focus: Span) -> Sequence[e.WatchedValues]:
     """Figures of the user's own that have limits, by label; without values where none was recorded in the focus."""
+    limited = [own for own in server.figures if own.get("least") is not None or own.get("most") is not None]
+    recorded = recorded_figures(server, reader.counters([server.id], focus)) if limited else []
     found: list[e.WatchedValues] = []
-    for own in server.figures:
-        least, most = own.get("least"), own.get("most")
-        if least is None and most is None:
-            continue
-        name = f"{OWN}{own['name']}"
-        frame = reader.counters([server.id], focus)
-        figures = [
-            one for one in recorded_figures(server, frame) if one.name == name or one.name.startswith(f"{name}.")
-        ]
+    for own in limited:
+        name, least, most = f"{OWN}{own['name']}", own.get("least"), own.get("most")
+        figures = [one for one in recorded if one.name == name or one.name.startswith(f"{name}.")]
         for figure in figures:
             times, values = reader.minutes(server.id, figure, focus)
             found.append(
                 e.WatchedValues(figure.name, figure.title, figure.unit, least, most, times.tolist(), values.tolist())
             )
         if not figures:
-            found.append(
-                e.WatchedValues(name, own.get("title") or own["name"], own.get("unit") or "", least, most, [], [])
-            )
+            title, unit = own.get("title") or own["name"], own.get("unit") or ""
+            found.append(e.WatchedValues(name, title, unit, least, most, [], []))
     return found
 
 

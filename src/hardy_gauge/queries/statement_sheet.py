@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 from sqlalchemy import select
 
-from hardy_gauge.core.checks.sheet import CheckRow, check_rows
+from hardy_gauge.core.checks.sheet import CheckSheet, check_sheet
 from hardy_gauge.core.evidence.evidence import Schema
 from hardy_gauge.core.log.message_row import MessageRow
 from hardy_gauge.core.narrative.plan import plans_words
@@ -75,7 +75,7 @@ class StatementDetail:
     row: StatementRow
     figures: list[FigureGroup]
     predicates: list[Predicate]
-    checks: list[CheckRow]
+    checks: CheckSheet
     history: History
     plans: list[PlanUse]
     executions: list[ExecutionRow]
@@ -125,13 +125,13 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
 
 def _checks(
     reader: Reader, servers: Sequence[Server], row: StatementRow, found: Statement, plans: Sequence[PlanUse], schema: Schema
-) -> list[CheckRow]:  # fmt: skip
+) -> CheckSheet:  # fmt: skip
     """Of its text, its figures, and the plan that was used last and is stored."""
-    shapes = next((one for server in servers if (one := shapes_of(reader.store, server.id))), {})
+    shapes = next((one for server in servers if (one := shapes_of(reader.store, server.id))), None)
     by_name = {server.name: server.id for server in servers}
     kept = next((plan for plan in plans if plan.stored), None)
     plan = latest_plan(reader, by_name[kept.server], found.id, kept.plan_key) if kept else None
-    return check_rows(row, schema.dialect, shapes, plan, schema.tables)
+    return check_sheet(row, schema.dialect, shapes, plan, schema.tables)
 
 
 def _plans(reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, statement_id: int) -> list[PlanUse]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from hardy_gauge.core.host.sheet import GrowingTable, TableSpace
+from hardy_gauge.core.narrative.host import space_words
 from hardy_gauge.core.time.span import DAY_US
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import segments
@@ -46,10 +47,10 @@ def table_space(reader: Reader, server: Server, until_us: int) -> TableSpace | N
     over = last.with_columns((pl.col("heap_bytes") - pl.col("needed_bytes")).clip(0).alias("over")).sort(
         "over", "table"
     )
-    return TableSpace(
-        float(last["heap_bytes"].sum()), float(last.select(pl.min_horizontal("heap_bytes", "needed_bytes").sum()).item()),
-        over["table"][-1], float(over["over"][-1]),
-    )  # fmt: skip
+    allocated = float(last["heap_bytes"].sum())
+    needed = float(last.select(pl.min_horizontal("heap_bytes", "needed_bytes").sum()).item())
+    most, most_bytes = over["table"][-1], float(over["over"][-1])
+    return TableSpace(space_words(allocated, needed, most, most_bytes), allocated, needed, most, most_bytes)
 
 
 def _sized(reader: Reader, server: Server, until_us: int) -> pl.DataFrame | None:

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from hardy_gauge.core.checks.registry import EVERY, FIGURE_CHECKS, PLAN_CHECKS, checked_figures, checked_plan
-from hardy_gauge.core.checks.sheet import check_rows
+from hardy_gauge.core.checks.sheet import check_sheet
 from hardy_gauge.core.evidence.schema import TableFacts
 from hardy_gauge.core.handbook.articles import articles
 from hardy_gauge.core.plans.readers import read_plan
@@ -154,11 +154,11 @@ def test_every_check_has_its_article_and_says_all_of_it() -> None:
         assert one.why.endswith(".") and one.remedy.endswith(".") and one.safe.endswith(".") and 0.5 <= one.sure <= 1
 
 
-def test_rows_of_a_sheet_are_in_order_of_need() -> None:
+def test_a_sheet_is_in_order_of_need_and_says_what_it_could_not_look_at() -> None:
     row = replace(ROW, text="SELECT * FROM loan WHERE b = $1", errors=90.0)
-    found = check_rows(row, "postgres", {}, None, {})
-    assert [one.about for one in found][:1] == ["figures"] and {one.name for one in found} >= {
-        "all_columns",
-        "figures_fail",
-    }
-    assert check_rows(replace(ROW, text="SELEC broken (("), "postgres", {}, None, {}) == []
+    plan = read_plan(json.dumps([{"Plan": {"Node Type": "Seq Scan", "Relation Name": "loan", "Plan Rows": 4}}]))
+    found = check_sheet(row, "postgres", {}, plan, TABLES)
+    assert [one.about for one in found.rows][:1] == ["figures"] and found.unknown == []
+    assert {one.name for one in found.rows} >= {"all_columns", "figures_fail", "plan_scans_for_few"}
+    blind = check_sheet(replace(ROW, text="SELEC broken (("), "postgres", None, None, {})
+    assert not blind.rows and [one.split(" ")[0] for one in blind.unknown] == ["its", "no", "no"]

@@ -32,18 +32,31 @@ class CheckRow:
     sure: float
 
 
-def check_rows(
-    row: StatementRow, dialect: str, shapes: Mapping[str, TableShape], plan: Plan | None, tables: Mapping[str, TableFacts]
-) -> list[CheckRow]:  # fmt: skip
-    """Of text, plan (where there is one) and figures, the most pressing first."""
+@dataclass(frozen=True)
+class CheckSheet:
+    """What was found, the most pressing first; ``unknown`` is what could not be looked at, and why: nothing found there is no praise."""
+
+    rows: list[CheckRow]
+    unknown: list[str]
+
+
+def check_sheet(
+    row: StatementRow, dialect: str, shapes: Mapping[str, TableShape] | None, plan: Plan | None, tables: Mapping[str, TableFacts]
+) -> CheckSheet:  # fmt: skip
+    """Of text, plan and figures; ``shapes`` None where no schema was recorded, ``plan`` None where none is kept."""
+    unknown = []
     try:
-        of_text = checked(row.text, dialect, shapes)
-    except Unreadable:
+        of_text = checked(row.text, dialect, shapes or {})
+    except Unreadable as error:
         of_text = []
-    rows = _rows("text", of_text)
-    rows += _rows("plan", checked_plan(plan, tables) if plan is not None else [])
+        unknown.append(f"its text cannot be read: {error}")
+    if shapes is None:
+        unknown.append("no schema was recorded, so types and indexes are not known to the checks of its text")
+    if plan is None:
+        unknown.append("no plan of it is kept, so none was checked")
+    rows = _rows("text", of_text) + _rows("plan", checked_plan(plan, tables) if plan is not None else [])
     rows += _rows("figures", checked_figures(row))
-    return sorted(rows, key=lambda one: (-GRADES.index(one.grade), -one.sure))
+    return CheckSheet(sorted(rows, key=lambda one: (-GRADES.index(one.grade), -one.sure)), unknown)
 
 
 def _rows(about: About, found: list[Found]) -> list[CheckRow]:

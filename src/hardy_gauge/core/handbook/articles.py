@@ -64,7 +64,8 @@ def _of_check(check: Check[Any]) -> Iterator[Section]:
     yield Section("What to do", check.remedy)
     yield Section("Taking it to production", check.safe)
     yield Section(
-        "How sure it is", f"{check.sure:.0%} of what it finds is wrong in the way it says; the rest is meant so."
+        "How sure it is",
+        f"A judgement, not a measurement: about {check.sure:.0%} of what it finds is taken to be wrong in the way it says.",
     )
     yield Section("Sources", "Common practice.")
 

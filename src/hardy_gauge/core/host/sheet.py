@@ -53,8 +53,10 @@ class GrowingTable:
 @dataclass(frozen=True)
 class TableSpace:
     """``allocated_bytes`` of the tables without their indexes, of which ``needed_bytes`` hold rows that live; the rest is dead rows and
-    room that is kept. ``most`` is the table with the most of it, ``most_bytes``.
+    room that is kept. ``most`` is the table with the most of it, ``most_bytes``; ``words`` say so.
     """
+
+    words: str
 
     allocated_bytes: float
     needed_bytes: float

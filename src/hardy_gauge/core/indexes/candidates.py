@@ -13,6 +13,7 @@ import sqlglot
 from sqlglot import Expr, exp
 
 from hardy_gauge.core.evidence.schema import TableFacts
+from hardy_gauge.core.sql.identifiers import quoted, quoted_path
 
 MOST_KEYS, MOST_COVERED, MOST_OF_STATEMENT = 4, 6, 12
 _EQUAL = (exp.EQ, exp.In)
@@ -31,8 +32,9 @@ class Candidate:
     @property
     def words(self) -> str:
         """As the planner twin takes it, and as it follows CREATE INDEX … ON."""
-        included = f" INCLUDE ({', '.join(self.include)})" if self.include else ""
-        return f"{self.table}({', '.join(self.keys)}){included}{f' WHERE {self.where}' if self.where else ''}"
+        keys = ", ".join(key if key.startswith("(") else quoted(key) for key in self.keys)
+        included = f" INCLUDE ({', '.join(map(quoted, self.include))})" if self.include else ""
+        return f"{quoted_path(self.table)}({keys}){included}{f' WHERE {self.where}' if self.where else ''}"
 
     def name(self, taken: set[str]) -> str:
         """A name that is not taken, of at most 60 characters."""

@@ -7,16 +7,25 @@ from dataclasses import dataclass
 
 from hardy_gauge.core.evidence.schema import TableFacts
 from hardy_gauge.core.evidence.sources import IndexUse
-from hardy_gauge.core.figures.formatting import duration, share, size
 from hardy_gauge.core.indexes.candidates import Candidate
 from hardy_gauge.core.indexes.choosing import ENTRY_WRITE_S, Chooser, Chosen
+from hardy_gauge.core.narrative.index_words import (
+    belief_words,
+    index_set_sentence,
+    needless_words,
+    pays_words,
+    young_words,
+)
 from hardy_gauge.core.remedies.index import RECORD_LOG_BYTES, SPLITS
+from hardy_gauge.core.sql.identifiers import quoted, quoted_path
 from hardy_gauge.core.sql.written_table import written_table
 
 MOST_STATEMENTS = 200
 UNCHANGED = 0.01
 # a workload that takes so much more of its time without an index does not need it
 NEEDLESS = 0.001
+# what was not read for a week may be read at the month's end, what was not for an hour at any moment
+COUNTED_S = 7 * 86_400.0
 
 
 @dataclass(frozen=True)
@@ -98,10 +107,11 @@ class CurvePoint:
 
 @dataclass(frozen=True)
 class IndexSet:
-    """Times are active sessions: seconds of the workload a second."""
+    """Times are active sessions: seconds of the workload a second; ``belief`` is what they stand on."""
 
     server: str
     sentence: str
+    belief: str
     since_us: int
     until_us: int
     statements: int
@@ -135,13 +145,15 @@ def index_set(
         taken.add(one.name)
     called = {names[number]: proposed[number].index for number in final}
     effects, losers = _effects(work, chooser, final, proposed, called, used)
-    drops = _drops(work, chooser, final, used, without)
-    saved = chosen.before_s - chosen.after_s
+    drops, young = _drops(work, chooser, final, used, without)
+    saved = (chosen.before_s - chosen.after_s) / chosen.before_s if chosen.before_s else 0.0
+    before, after = chosen.before_s / work.seconds, chosen.after_s / work.seconds
+    sizes = [one.bytes for one in proposed.values()]
     return IndexSet(
-        work.server, _sentence(work, list(proposed.values()), drops, chosen), work.since_us, work.until_us, len(work.statements),
-        chooser.budget.bytes, chosen.before_s / work.seconds, chosen.after_s / work.seconds, saved / chosen.before_s if chosen.before_s else 0.0,
-        list(proposed.values()), drops, [CurvePoint(step.bytes, step.wins_s / work.seconds) for step in chosen.steps],
-        effects[:MOST_STATEMENTS], losers, list(unknown), list(cautions),
+        work.server, index_set_sentence(work.server, len(work.statements), sizes, len(drops), saved), belief_words(len(work.statements), before, after),
+        work.since_us, work.until_us, len(work.statements), chooser.budget.bytes, before, after, saved, list(proposed.values()), drops,
+        [CurvePoint(step.bytes, step.wins_s / work.seconds) for step in chosen.steps], effects[:MOST_STATEMENTS], losers,
+        [*unknown, *young], list(cautions),
     )  # fmt: skip
 
 
@@ -155,7 +167,7 @@ def _proposed(
     entry = offer.bytes / max(table.rows, 1.0)
     serves = [s for s in offer.serves if chooser.cost(s, frozenset([number])) < (1 - UNCHANGED) * chooser.base[s]]
     return ProposedIndex(
-        one.words, name, one.table, f"CREATE INDEX CONCURRENTLY {name} ON {one.words};", f"DROP INDEX CONCURRENTLY {name};", offer.bytes,
+        one.words, name, one.table, f"CREATE INDEX CONCURRENTLY {quoted(name)} ON {one.words};", f"DROP INDEX CONCURRENTLY {_path(one.table, name)};", offer.bytes,
         adds_s / work.seconds, adds_s / before_s if before_s else 0.0, entries,
         entries * (RECORD_LOG_BYTES + (1 + SPLITS) * entry) if entries is not None else None,
         [work.statements[s].fingerprint for s in serves],
@@ -200,8 +212,7 @@ def _writes_more(
     added = statement.rows / statement.calls * len(more) * ENTRY_WRITE_S
     if added < UNCHANGED * each:
         return None
-    entries = "one more entry" if len(more) == 1 else f"{len(more)} more entries"
-    why = f"writes {entries} a row, about {duration(added)} a call"
+    why = pays_words(len(more), added, at_most=statement.kind != "insert")
     return StatementEffect(
         statement.fingerprint, statement.text, part, each, each + added, (each + added) / each if each else 1.0,
         [one.index for one in more], why,
@@ -211,57 +222,48 @@ def _writes_more(
 def _drops(
     work: Workload, chooser: Chooser, final: frozenset[int], used: Callable[[int, frozenset[int]], set[str]],
     without: Callable[[int, frozenset[int], str], float],
-) -> list[NeedlessIndex]:  # fmt: skip
-    """Indexes that enforce nothing, that no plan of the workload reads or would miss, and that were not read since they are counted."""
+) -> tuple[list[NeedlessIndex], list[str]]:  # fmt: skip
+    """Indexes that enforce nothing, that no plan of the workload reads or would miss, and that were not read in the week or more that
+    they are counted; and of which of them that is not known.
+    """
     read: dict[str, list[int]] = {}
     for number in range(len(work.statements)):
         for name in used(number, final):
             read.setdefault(name, []).append(number)
     whole = sum(one.time_s for one in work.statements)
-    found = []
+    found, unknown = [], []
     for table, indexes in work.indexes.items():
         for index in indexes:
             if index.unique or index.constraint or index.partial or not index.valid:
                 continue
-            users = read.get(index.name.split(".")[-1], [])
-            lost = sum(_lost(work, chooser, number, final, without(number, final, index.name)) for number in users)
-            if lost > NEEDLESS * whole:
+            path, users = _path(table, index.name), read.get(index.name, [])
+            counted_s = (work.until_us - index.counted_since_us) / 1e6 if index.counted_since_us is not None else None
+            if users:
+                lost = sum(_lost(work, chooser, one, final, without(one, final, path)) for one in users)
+                if lost > NEEDLESS * whole:
+                    continue
+            elif index.lookups_counted is not None and index.lookups_counted > 0:
+                continue  # something reads it that was not recorded
+            elif index.lookups_counted is None or counted_s is None or counted_s < COUNTED_S:
+                unknown.append(young_words(index.name, None if index.lookups_counted is None else counted_s))
                 continue
-            if index.lookups_counted is None or (index.lookups_counted > 0 and not users):
-                continue  # something reads it that was not recorded, or that is not known
-            why = (
-                "with the proposed indexes no statement of the workload misses it"
-                if users
-                else f"no statement of the workload reads it, and it was not read{_counted_for(index, work.until_us)}"
-            )
+            columns = ", ".join(index.columns)
             found.append(
                 NeedlessIndex(
-                    index.name, table, index.bytes, why, f"DROP INDEX CONCURRENTLY {index.name};",
-                    f"CREATE INDEX CONCURRENTLY {index.name} ON {table} ({', '.join(index.columns)});",
+                    index.name, table, index.bytes, needless_words(bool(users), counted_s or 0.0), f"DROP INDEX CONCURRENTLY {path};",
+                    f"CREATE INDEX CONCURRENTLY {quoted(index.name)} ON {quoted_path(table)} ({columns});",
                 )
             )  # fmt: skip
-    return sorted(found, key=lambda one: -(one.bytes or 0))
+    return sorted(found, key=lambda one: -(one.bytes or 0)), unknown
 
 
-def _counted_for(index: IndexUse, now_us: int) -> str:
-    since = index.counted_since_us
-    return f" in the {duration((now_us - since) / 1e6)} since it is counted" if since else " since it is counted"
+def _path(table: str, index: str) -> str:
+    """An index lies in its table's schema, but is told by its name alone."""
+    schema, dot, _ = table.partition(".")
+    return f"{quoted(schema)}.{quoted(index)}" if dot else quoted(index)
 
 
 def _lost(work: Workload, chooser: Chooser, number: int, final: frozenset[int], cost: float) -> float:
     now = chooser.cost(number, final)
     base = chooser.base[number]
     return work.statements[number].time_s * (cost - now) / base if base > 0 else 0.0
-
-
-def _sentence(work: Workload, proposed: Sequence[ProposedIndex], drops: Sequence[NeedlessIndex], chosen: Chosen) -> str:
-    if not work.statements:
-        return f"No statement of {work.server} was recorded in this time, so which indexes it wants is not known."
-    number = "one index" if len(drops) == 1 else f"{len(drops)} indexes"
-    gone = f"; {number} could go" if drops else ""
-    if not proposed:
-        return f"No index within the budget would win {work.server} anything worth it{gone}."
-    saved = (chosen.before_s - chosen.after_s) / chosen.before_s if chosen.before_s else 0.0
-    many = "One index" if len(proposed) == 1 else f"{len(proposed)} indexes"
-    taken = size(sum(one.bytes for one in proposed))
-    return f"{many} of {taken} would win {work.server} {share(saved)} of its statements' time, by the planner's costs{gone}."

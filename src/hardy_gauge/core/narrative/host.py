@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hardy_gauge.core.figures.formatting import duration, share
+from hardy_gauge.core.figures.formatting import duration, share, size
 from hardy_gauge.core.host.sheet import HostVolume, Piece
 
 IDLE = ("iowait",)
@@ -67,3 +67,9 @@ def fills_words(
         last = "or later" if latest is None or latest > FAR_DAYS else f"to {duration(latest * 86_400)}"
         band = f" ({duration(soonest * 86_400)} {last})"
     return f"fills in {duration(days_left * 86_400)}{band}" + (", by the last two hours" if lately else "")
+
+
+def space_words(allocated: float, needed: float, most: str, most_bytes: float) -> str:
+    """What tables take, what their rows need, and where most of the rest is."""
+    where = f", and most of what is over is in {most} ({size(most_bytes)})" if most_bytes > 0 else ""
+    return f"Tables take {size(allocated)}; their rows need {size(needed)}{where}."

@@ -19,10 +19,12 @@ from hardy_gauge.core.sql.normalise import TOKEN
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.lab.instance import Instance
 from hardy_gauge.lab.programs import programs_for
-from hardy_gauge.lab.twin.make import ASKER, DATABASE, SIZES, read_description
-from hardy_gauge.lab.twin.relation_files import grow_tree, length, lengthen, resize, tree_height
+from hardy_gauge.lab.twin.make import ASKER, DATABASE, MOST_FILES, SIZES, read_description
+from hardy_gauge.lab.twin.relation_files import SEGMENT_PAGES, grow_tree, length, lengthen, resize, tree_height
+from hardy_gauge.lab.twin.sizes import KnownSizes, known_sizes
 from hardy_gauge.probes.protocol import Column
 from hardy_gauge.probes.sqlpack.engine_adapter import Placed
+from hardy_gauge.probes.sqlpack.postgresql.explain import prepared_plan
 from hardy_gauge.probes.sqlpack.postgresql.needed_space import PAGE_BYTES, needed_index_bytes
 
 NAME = "asked"
@@ -47,11 +49,6 @@ SCALED = """
 UPDATE pg_class SET reltuples = CASE WHEN reltuples > 0 THEN reltuples * %s ELSE reltuples END,
        relpages = least(relpages * %s, 2147483647), relallvisible = least(relallvisible * %s, 2147483647) WHERE oid = %s
 """
-SIZED = """
-UPDATE pg_class c SET reltuples = s.rows, relpages = s.pages, relallvisible = s.visible
-FROM unnest(%s::float4[], %s::int4[], %s::int4[], %s::int8[]) AS s(rows, pages, visible, number)
-WHERE c.oid = s.number::oid AND (c.reltuples, c.relpages, c.relallvisible) IS DISTINCT FROM (s.rows, s.pages, s.visible)
-"""
 MADE_UP = """
 SELECT string_agg(c.oid::regclass::text, ', ') FROM pg_class c
 WHERE c.relkind IN ('i', 'I') AND c.relname LIKE 'made\\_up\\_%' AND NOT c.relispartition
@@ -59,6 +56,7 @@ WHERE c.relkind IN ('i', 'I') AND c.relname LIKE 'made\\_up\\_%' AND NOT c.relis
 VALID_AGAIN = """
 UPDATE pg_index SET indisvalid = true FROM unnest(%s::text[]) AS known(name) WHERE indexrelid = to_regclass(known.name) AND NOT indisvalid
 """
+NOT_THERE = "SELECT min(name) FROM unnest(%s::text[]) AS names(name) WHERE to_regclass(name) IS NULL"
 SWITCHED = """
 UPDATE pg_index SET indisvalid = %s WHERE indexrelid IN (
   SELECT to_regclass(name) FROM unnest(%s::text[]) AS names(name)
@@ -121,7 +119,7 @@ class Twin:
         (names,) = self._connection.execute(MADE_UP).fetchone() or (None,)
         if names:
             self._connection.execute(f"DROP INDEX {names}".encode())
-        self._restore_sizes()
+        self._sizes.write(self._connection)
         if drops:
             self._connection.execute(VALID_AGAIN, [self._known["valid"]])
 
@@ -131,19 +129,8 @@ class Twin:
         return known
 
     @cached_property
-    def _sizes(self) -> list[list[Any]]:
-        """Columns of the sizes that relations have on the watched server, with their numbers here."""
-        numbers: dict[str, int | None] = dict(
-            self._connection.execute(
-                "SELECT name, to_regclass(name)::oid::int8 FROM unnest(%s::text[]) AS known(name)",
-                [[one[3] for one in self._known["sizes"]]],
-            ).fetchall()
-        )
-        rows = [(*one[:3], numbers[one[3]]) for one in self._known["sizes"] if numbers[one[3]] is not None]
-        return [list(column) for column in zip(*rows, strict=True)] or [[], [], [], []]
-
-    def _restore_sizes(self) -> None:
-        self._connection.execute(SIZED, self._sizes)
+    def _sizes(self) -> KnownSizes:
+        return known_sizes(self._connection, self._known["sizes"])
 
     @contextmanager
     def what_if(self, given: WhatIf) -> Iterator[list[MadeUpIndex]]:
@@ -154,7 +141,9 @@ class Twin:
             for table, factor in given.rows.items():
                 self._scale(table, factor, lengths)
             for name in given.drops:
-                self._drop(name)
+                self._found("drop", name, "iI")
+            if given.drops:
+                self.switch([], given.drops)
             for name, value in given.settings.items():
                 self._set(name, value)
             yield made
@@ -196,19 +185,22 @@ class Twin:
             raise InvalidInput(
                 f"rows: the factor of {table} lies above 0 and at most {MOST_FACTOR:,.0f}, not {factor:g}", "rows"
             )
-        oid = self._found("rows", table, "rpm")
+        oid, files = self._found("rows", table, "rpm"), 0
         for part, file in self._try("rows", PARTS, [oid, oid]).fetchall():
             self._connection.execute(SCALED, [factor, factor, factor, part])
             if file is not None:
                 path = self._instance.data / file
                 lengths[path] = length(path)
+                files += 1 + round(lengths[path] * factor) // SEGMENT_PAGES
+                if files > MOST_FILES:
+                    raise InvalidInput(f"rows: {table} would be larger than {MOST_FILES:,} GB", "rows")
                 resize(path, max(min(lengths[path], TREE_PAGES), round(lengths[path] * factor)))
 
     def _make_up(self, indexes: Sequence[str]) -> list[MadeUpIndex]:
         for number, asked in enumerate(indexes):
             self._try("index", index_command(asked, f"made_up_{number + 1}"))
         if indexes:
-            self._restore_sizes()
+            self._sizes.write(self._connection)
         return [
             MadeUpIndex(asked, f"made_up_{number + 1}", self._sized(f"made_up_{number + 1}"))
             for number, asked in enumerate(indexes)
@@ -239,10 +231,10 @@ class Twin:
         assert found is not None
         rows, name = found
         if predicate:
-            (document,) = self._connection.execute(
-                f"EXPLAIN (FORMAT JSON) SELECT 1 FROM ONLY {name} WHERE {predicate}".encode()
-            ).fetchone() or ([],)
-            rows = min(rows, float(document[0]["Plan"]["Plan Rows"]))
+            asked = self.plan(f"SELECT 1 FROM ONLY {name} WHERE {predicate}")
+            if asked.plan is None:
+                raise InvalidInput(f"index: {asked.problem}", "index")
+            rows = min(rows, float(asked.plan["Plan Rows"]))
         columns = [
             Placed(Column(name=c, type="", width_bytes=width, distinct=distinct, null_share=nulls), align)
             for c, width, distinct, nulls, align in self._connection.execute(COLUMNS, [index]).fetchall()
@@ -257,22 +249,21 @@ class Twin:
         )
         return pages * PAGE_BYTES
 
-    def _drop(self, name: str) -> None:
-        oid = self._found("drop", name, "iI")
-        self._connection.execute(
-            "UPDATE pg_index SET indisvalid = false WHERE indexrelid IN (SELECT relid FROM pg_partition_tree(%s) UNION SELECT %s::regclass)", [oid, oid]
-        )  # fmt: skip
-
     def check(self, asked: str) -> None:
         """InvalidInput where an index cannot be made up; nothing stays."""
         with self._connection.transaction(force_rollback=True):
             self._try("index", index_command(asked, "made_up_0"))
 
     def switch(self, on: Iterable[str], off: Iterable[str]) -> None:
-        """Whether the planner may use these indexes; those of the partitions of a partitioned one too."""
+        """Whether the planner may use these indexes, those of the partitions of a partitioned one too. InvalidInput names one that is not
+        there: nothing must be taken for needless since it was not found.
+        """
         with self._connection.transaction():
-            for names, valid in ((on, True), (off, False)):
-                self._connection.execute(SWITCHED, [valid, names := list(names), names])
+            for names, valid in ((list(on), True), (list(off), False)):
+                (missing,) = self._connection.execute(NOT_THERE, [names]).fetchone() or (None,)
+                if missing is not None:
+                    raise InvalidInput(f"drop: there is no index {missing}", "drop")
+                self._connection.execute(SWITCHED, [valid, names, names])
         self._asker.execute("DISCARD PLANS")
 
     def given(self, text: str) -> str:
@@ -315,12 +306,7 @@ class Twin:
 
     def prepared(self, name: str) -> Any:
         """The plan of a kept text for any values, as the engine gives it."""
-        (count,) = self._asker.execute(
-            "SELECT coalesce(array_length(parameter_types, 1), 0) FROM pg_prepared_statements WHERE name = %s", [name]
-        ).fetchone() or (0,)  # fmt: skip
-        values = f"({', '.join(['NULL'] * count)})" if count else ""
-        (document,) = self._asker.execute(f"EXPLAIN (FORMAT JSON) EXECUTE {name}{values}".encode()).fetchone() or ([],)
-        return document
+        return prepared_plan(self._asker, name)
 
 
 def index_command(asked: str, name: str) -> str:

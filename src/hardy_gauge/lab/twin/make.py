@@ -18,6 +18,7 @@ from hardy_gauge.errors import Conflict, InvalidInput
 from hardy_gauge.lab.instance import PREFIX, Instance, keep, unprivileged
 from hardy_gauge.lab.programs import programs_for
 from hardy_gauge.lab.twin.relation_files import SEGMENT_PAGES, grow_tree, lengthen, tree_height
+from hardy_gauge.lab.twin.sizes import known_sizes
 from hardy_gauge.lab.twin.statistics import StatisticsWriter, write_extended
 from hardy_gauge.probes.protocol import PlannerFacts
 from hardy_gauge.probes.sqlpack.postgresql.needed_space import PAGE_BYTES
@@ -35,7 +36,7 @@ MAKES = re.compile(
 OF_QUERY = re.compile(r"CREATE TABLE\b.*\bAS\s*(\(|(SELECT|WITH|TABLE|VALUES|EXECUTE)\b)", re.IGNORECASE | re.DOTALL)
 # not trusted by PostgreSQL itself, but of types and index methods only
 OF_TYPES = {"bloom", "earthdistance", "postgis", "vector"}
-MOST_FILES = 100_000
+MOST_FILES = 30_000
 PLANNERS_SETTINGS = f"SELECT name FROM pg_settings WHERE {PLANNERS}"
 TRIES = 4
 USUAL_KEY = 16.0
@@ -252,19 +253,9 @@ def _settings(
         file.writelines(["\n# the planner's settings as they are on the watched server\n", *lines])
 
 
-def write_sizes(connection: psycopg.Connection[Any], sizes: Sequence[Sequence[Any]]) -> None:
-    """``sizes`` are rows, pages, pages that all see, and the name of a relation."""
-    connection.execute(
-        "UPDATE pg_class c SET reltuples = s.rows, relpages = s.pages, relallvisible = s.visible "
-        "FROM unnest(%s::float4[], %s::int4[], %s::int4[], %s::text[]) AS s(rows, pages, visible, name) "
-        "WHERE c.oid = to_regclass(s.name) AND (c.reltuples, c.relpages, c.relallvisible) IS DISTINCT FROM (s.rows, s.pages, s.visible)",
-        [list(column) for column in zip(*sizes, strict=True)] if sizes else [[], [], [], []],
-    )
-
-
 def _sizes(instance: Instance, connection: psycopg.Connection[Any], relations: list[dict[str, Any]]) -> None:
     sizes = [(one["rows"], one["pages"], one["all_visible"], one["name"]) for one in relations]
-    write_sizes(connection, sizes)
+    known_sizes(connection, sizes).write(connection)
     known = {
         "sizes": [size for size, one in zip(sizes, relations, strict=True) if one["kind"] in "rpm"],
         "valid": [one["name"] for one in relations if one["kind"] in "iI" and one["valid"]],

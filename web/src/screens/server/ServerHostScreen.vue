@@ -121,11 +121,7 @@ const strips = (name: string) => ({
           </tbody>
         </table>
         <p v-else class="faded mb-1">{{ data.growing ? 'No table was seen to grow over three hours or more.' : 'Sizes of tables are not counted.' }}</p>
-        <p v-if="data.space" data-test="space">
-          Tables take <FigureText :value="data.space.allocated_bytes" unit="B" />; their rows need <FigureText :value="data.space.needed_bytes" unit="B" /><template v-if="data.space.most_bytes > 0"
-            >, and most of what is over is in {{ data.space.most }} (<FigureText :value="data.space.most_bytes" unit="B" />)</template
-          >.
-        </p>
+        <p v-if="data.space" data-test="space">{{ data.space.words }}</p>
       </div>
     </div>
   </AnswerSheet>

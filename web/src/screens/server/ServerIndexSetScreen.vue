@@ -2,7 +2,6 @@
 import { BButton, BFormInput } from 'bootstrap-vue-next'
 import { computed, ref } from 'vue'
 import ServerTabs from './ServerTabs.vue'
-import { useServerPart } from './part'
 import { answered, api, type Schemas } from '@/api/client'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import CellBar from '@/parts/CellBar.vue'
@@ -11,6 +10,7 @@ import FigureText from '@/parts/FigureText.vue'
 import ProblemLine from '@/parts/ProblemLine.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
+import { useAnswer } from '@/state/fetching'
 import { share } from '@/state/units'
 import { useWindow } from '@/state/window'
 import { useWork } from '@/state/work'
@@ -19,10 +19,9 @@ import { useWork } from '@/state/work'
 type Effect = Schemas['StatementEffect']
 const w = useWindow()
 const server = computed(() => String(w.route.params.server))
-const { answer } = useServerPart(
-  ({ server, query }) => api.GET('/api/servers/{server}/objects', { params: { path: { server }, query } }),
-  (data) => data.tables,
-  (row) => row.name,
+const answer = useAnswer(
+  () => ({ server: server.value }),
+  (path) => api.GET('/api/servers/{server}/index-set', { params: { path } }),
 )
 const gib = ref('1')
 const writes = ref('')
@@ -58,8 +57,8 @@ const EFFECTS: Column<Effect>[] = [
 
 <template>
   <AnswerSheet :answer="answer">
-    <template #sentence="{ data }">{{ found?.sentence ?? `${data.server} has ${data.tables.length} tables; which indexes its whole work wants is asked of its twin, and nothing is built.` }}</template>
-    <template #default>
+    <template #sentence="{ data }">{{ found?.sentence ?? data.sentence }}</template>
+    <template #default="{ data }">
       <ServerTabs />
       <form class="budget mb-2" data-test="budget" @submit.prevent="ask">
         <label for="set-size">New indexes of at most</label>
@@ -67,14 +66,13 @@ const EFFECTS: Column<Effect>[] = [
         <label for="set-writes">and</label>
         <BFormInput id="set-writes" v-model="writes" type="number" min="0" step="any" size="sm" class="short" placeholder="any" :state="wrong('entries_per_s')" />
         <span>entries a second</span>
-        <BButton type="submit" size="sm" variant="primary" :disabled="busy" data-test="ask">Find the set</BButton>
+        <BButton type="submit" size="sm" variant="primary" :disabled="busy || !data.statements" data-test="ask">Find the set</BButton>
         <span v-if="busy" class="faded" role="status">asking the twin for plans; a large workload takes up to a minute</span>
         <ProblemLine :problem="problem" />
       </form>
       <template v-if="found">
         <p class="faded mb-2">
-          {{ found.statements === 1 ? 'One statement' : `${found.statements} statements` }} of the last week; by the planner's costs {{ found.before.toFixed(2) }} active sessions would become
-          {{ found.after.toFixed(2) }}. Try it on a copy before it is built.
+          {{ found.belief }}
           <button v-if="scripts" type="button" class="btn btn-link btn-sm p-0 align-baseline" @click="copy">Copy the scripts</button>
         </p>
         <div v-if="found.chosen.length" data-test="chosen">
@@ -93,7 +91,7 @@ const EFFECTS: Column<Effect>[] = [
                   <code>{{ one.name }}</code> of {{ one.table }}
                 </td>
                 <td class="num"><FigureText :value="one.bytes" unit="B" /></td>
-                <td>{{ one.why }}; ask whoever reports at the end of the month or the year.</td>
+                <td>{{ one.why }}</td>
               </tr>
             </tbody>
           </table>
@@ -116,7 +114,7 @@ const EFFECTS: Column<Effect>[] = [
             <template #ratio="{ row }">{{ row.ratio < 0.01 ? 'under 0.01' : row.ratio.toFixed(2) }}×</template>
           </DataTable>
         </template>
-        <p v-for="one in [...found.unknown.map((text) => `Not planned: ${text}`), ...found.cautions]" :key="one" class="faded mb-1 mt-1">{{ one }}</p>
+        <p v-for="one in [...found.unknown.map((text) => `Not known: ${text}`), ...found.cautions]" :key="one" class="faded mb-1 mt-1">{{ one }}</p>
       </template>
     </template>
   </AnswerSheet>

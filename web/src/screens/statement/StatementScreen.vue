@@ -59,10 +59,10 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
       <FigureTriple :groups="data.figures" :reference="w.referenceTitle.value" />
     </div>
     <div class="mt-3"><FindingNote v-for="one in data.findings" :key="one.server + one.finding.cause" :found="one" /></div>
-    <template v-if="data.checks.length">
-      <h2 class="part mt-3"><span>What is wrong with it, as far as checks see</span></h2>
-      <CheckTable :rows="data.checks" />
-    </template>
+    <h2 class="part mt-3"><span>What checks find</span></h2>
+    <CheckTable v-if="data.checks.rows.length" :rows="data.checks.rows" />
+    <p v-else class="faded mb-1">Nothing in what was looked at.</p>
+    <p v-if="data.checks.unknown.length" class="faded mb-0">Not looked at: {{ data.checks.unknown.join('; ') }}.</p>
     <template v-if="data.messages.length">
       <h2 class="part mt-3"><span>What the log says while it runs</span></h2>
       <LogMessages :rows="data.messages" />

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from hardy_gauge.core.plans.model import MalformedPlan, Plan, Step, TriggerWork
+from hardy_gauge.core.plans.readers.number import number
 from hardy_gauge.core.plans.readers.postgresql_memory import memory_of
 from hardy_gauge.core.plans.readers.postgresql_results import place_named_plans
 
@@ -53,7 +54,7 @@ def read(document: Any) -> Plan:
 
 
 def _milliseconds(node: dict[str, Any], name: str) -> float | None:
-    value = _number(node, name, "plan")
+    value = number(node, name, "plan")
     return None if value is None else value / 1000
 
 
@@ -70,18 +71,9 @@ def _triggers(top: dict[str, Any]) -> Iterator[TriggerWork]:
             yield TriggerWork(
                 name,
                 str(one.get("Relation") or ""),
-                _number(one, "Calls", "Triggers") or 0.0,
+                number(one, "Calls", "Triggers") or 0.0,
                 _milliseconds(one, "Time") or 0.0,
             )
-
-
-def _number(node: dict[str, Any], name: str, where: str) -> float | None:
-    value = node.get(name)
-    if value is None:
-        return None
-    if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
-        raise MalformedPlan(f"{where}.{name}: a number of at least 0 was expected, not {value!r}", f"{where}.{name}")
-    return float(value)
 
 
 def _step(node: dict[str, Any], elapsed_loops: float, where: str) -> Step:
@@ -89,24 +81,24 @@ def _step(node: dict[str, Any], elapsed_loops: float, where: str) -> Step:
     kind = node.get("Node Type")
     if not isinstance(kind, str):
         raise MalformedPlan(f"{where}: a step without 'Node Type'", f"{where}.Node Type")
-    loops = _number(node, "Actual Loops", where)
-    total = _number(node, "Actual Total Time", where)
-    rows = _number(node, "Actual Rows", where)
-    expected = _number(node, "Plan Rows", where) or 0.0
-    workers = _number(node, "Workers Launched", where)
+    loops = number(node, "Actual Loops", where)
+    total = number(node, "Actual Total Time", where)
+    rows = number(node, "Actual Rows", where)
+    expected = number(node, "Plan Rows", where) or 0.0
+    workers = number(node, "Workers Launched", where)
     never = loops == 0
     below = []
     for i, child in enumerate(node.get("Plans") or []):
         below.append(_child(node, child, workers, elapsed_loops, f"{where}.Plans.{i}"))
     times = None if total is None or loops is None else total / 1000 * min(loops, elapsed_loops)
-    removed = sum(_number(node, key, where) or 0.0 for key in _REMOVED)
-    filtered = sum(_number(node, key, where) or 0.0 for key in _REMOVED[:2])
+    removed = sum(number(node, key, where) or 0.0 for key in _REMOVED)
+    filtered = sum(number(node, key, where) or 0.0 for key in _REMOVED[:2])
     table = node.get("Relation Name") or node.get("CTE Name") or node.get("Function Name")
     operation = _OPERATIONS.get(kind, kind.lower())
     if operation == "write":
         operation = str(node.get("Operation", "write")).lower()
-    reads = _number(node, "Shared Read Blocks", where)
-    hits = _number(node, "Shared Hit Blocks", where)
+    reads = number(node, "Shared Read Blocks", where)
+    hits = number(node, "Shared Hit Blocks", where)
     count = loops if loops is not None else 1.0
     return Step(
         operation=operation,
@@ -118,7 +110,7 @@ def _step(node: dict[str, Any], elapsed_loops: float, where: str) -> Step:
         rows_seen=None if rows is None else rows * count,
         rows_examined=None if rows is None or not table else (rows + filtered) * count,
         loops=count,
-        cost=_number(node, "Total Cost", where),
+        cost=number(node, "Total Cost", where),
         time_s=0.0 if never else times,
         pages_requested=None if hits is None else hits + (reads or 0.0),
         pages_read=reads,
@@ -126,7 +118,7 @@ def _step(node: dict[str, Any], elapsed_loops: float, where: str) -> Step:
         never_run=never,
         processes=count / min(count, elapsed_loops) if count and elapsed_loops else 1.0,
         summed_s=None if total is None or loops is None else total / 1000 * loops,
-        workers_planned=_number(node, "Workers Planned", where),
+        workers_planned=number(node, "Workers Planned", where),
         workers_launched=workers,
         rows_removed=removed * count if removed else None,
         result=_result_name(node),
@@ -145,11 +137,11 @@ def _result_name(node: dict[str, Any]) -> str:
 def _child(parent: dict[str, Any], child: dict[str, Any], workers: float | None, above: float, where: str) -> Step:
     if not isinstance(child, dict):
         raise MalformedPlan(f"{where}: a step was expected", where)
-    loops = _number(child, "Actual Loops", where) or 0.0
+    loops = number(child, "Actual Loops", where) or 0.0
     if workers is not None:
         # launched workers and (if it takes part) the leader run this step beside each other
         return _step(child, max(1.0, loops / (workers + 1)), where)
-    beside = (_number(parent, "Actual Loops", where) or above) / max(above, 1e-9)
+    beside = (number(parent, "Actual Loops", where) or above) / max(above, 1e-9)
     return _step(child, loops / max(beside, 1.0) if loops else above, where)
 
 

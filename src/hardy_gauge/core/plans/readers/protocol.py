@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from hardy_gauge.core.plans.model import MalformedPlan, Plan, Step, TriggerWork
+from hardy_gauge.core.plans.readers.number import number
 
 NAME = "probe protocol"
 _FIGURES = (
@@ -35,26 +36,17 @@ def matches(document: object) -> bool:
 def read(document: Any) -> Plan:
     """The plan; MalformedPlan names what is wrong."""
     root = step(document.get("root", document), "root")
-    whole = {name: _figure(document, name, "plan") for name in _WHOLE} if "root" in document else {}
+    whole = {name: number(document, name, "plan") for name in _WHOLE} if "root" in document else {}
     return Plan(root, NAME, cost=root.cost, time_s=root.whole_s(), triggers=tuple(_triggers(document)), **whole)
 
 
 def _triggers(document: dict[str, Any]) -> Iterator[TriggerWork]:
-    for number, one in enumerate(document.get("triggers") or []):
-        where = f"triggers.{number}"
+    for place, one in enumerate(document.get("triggers") or []):
+        where = f"triggers.{place}"
         if not isinstance(one, dict):
             raise MalformedPlan(f"{where}: an object was expected", where)
-        calls, time_s = (_figure(one, name, where) or 0.0 for name in ("calls", "time_s"))
+        calls, time_s = (number(one, name, where) or 0.0 for name in ("calls", "time_s"))
         yield TriggerWork(str(one.get("name") or "trigger"), str(one.get("object") or ""), calls, time_s)
-
-
-def _figure(node: dict[str, Any], name: str, where: str) -> float | None:
-    value = node.get(name)
-    if value is None:
-        return None
-    if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
-        raise MalformedPlan(f"{where}.{name}: a number of at least 0 was expected, not {value!r}", f"{where}.{name}")
-    return float(value)
 
 
 def step(node: Any, where: str) -> Step:
@@ -63,7 +55,7 @@ def step(node: Any, where: str) -> Step:
         raise MalformedPlan(f"{where}: a step with an operation was expected", where)
     if unknown := set(node) - _KNOWN:
         raise MalformedPlan(f"{where}: unknown key {sorted(unknown)[0]}", f"{where}.{sorted(unknown)[0]}")
-    figures: dict[str, Any] = {name: value for name in _FIGURES if (value := _figure(node, name, where)) is not None}
+    figures: dict[str, Any] = {name: value for name in _FIGURES if (value := number(node, name, where)) is not None}
     for name in ("includes_below", "narrowed"):
         if not isinstance(node.get(name), bool | None):
             raise MalformedPlan(f"{where}.{name}: true or false was expected", f"{where}.{name}")

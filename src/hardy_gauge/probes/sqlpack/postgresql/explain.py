@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import psycopg
@@ -38,31 +40,38 @@ def explain(line: Line, request: ExplainRequest) -> Explained:
     return answer(reader.read(document))
 
 
+def prepared_plan(driver: Any, name: str) -> Any:
+    """The plan of a prepared statement for any values, as the engine's document; nothing is run."""
+    sql = f"{MARK}SELECT coalesce(array_length(parameter_types, 1), 0) FROM pg_prepared_statements WHERE name = %s"
+    (count,) = driver.execute(sql, [name]).fetchone()
+    values = f"({', '.join(['NULL'] * count)})" if count else ""
+    (document,) = driver.execute(f"{MARK}EXPLAIN (FORMAT JSON) EXECUTE {name}{values}").fetchone()
+    return document
+
+
 def _document(line: Line, text: str) -> Any:
     after: list[str] = []
     with line.session() as connection:
         driver: Any = connection.connection.driver_connection
         try:
-            # the extended protocol takes one command and no more
-            _try(driver, "text", f"{MARK}PREPARE {NAME} AS {text}", binary=True)
-            after.append(f"{MARK}DEALLOCATE {NAME}")
-            driver.execute("SET plan_cache_mode = force_generic_plan")
-            after.append("RESET plan_cache_mode")
-            sql = f"{MARK}SELECT coalesce(array_length(parameter_types, 1), 0) FROM pg_prepared_statements WHERE name = %s"
-            (count,) = driver.execute(sql, [NAME]).fetchone()
-            values = f"({', '.join(['NULL'] * count)})" if count else ""
-            (document,) = _try(driver, "text", f"{MARK}EXPLAIN (FORMAT JSON) EXECUTE {NAME}{values}").fetchone()
+            with _refused_as_text():
+                # the extended protocol takes one command and no more
+                driver.execute(f"{MARK}PREPARE {NAME} AS {text}", None, binary=True)
+                after.append(f"{MARK}DEALLOCATE {NAME}")
+                driver.execute("SET plan_cache_mode = force_generic_plan")
+                after.append("RESET plan_cache_mode")
+                return prepared_plan(driver, NAME)
         finally:
             for statement in after:
                 driver.execute(statement)
-    return document
 
 
-def _try(driver: Any, field: str, sql: str, values: list[str] | None = None, binary: bool = False) -> Any:
-    """Run one command; what the server says against it becomes Refused of a field."""
+@contextmanager
+def _refused_as_text() -> Iterator[None]:
+    """What the server says against a text becomes Refused."""
     try:
-        return driver.execute(sql, values, binary=binary)
+        yield
     except psycopg.errors.InsufficientPrivilege as error:
-        raise NotAllowed(error.diag.message_primary or "the account may not do this", field) from error
+        raise NotAllowed(error.diag.message_primary or "the account may not do this", "text") from error
     except (psycopg.ProgrammingError, psycopg.DataError, psycopg.NotSupportedError) as error:
-        raise Refused(error.diag.message_primary or " ".join(str(error).split()), field) from error
+        raise Refused(error.diag.message_primary or " ".join(str(error).split()), "text") from error

@@ -1,0 +1,68 @@
+"""What is said of the set of indexes that a workload wants."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hardy_gauge.core.figures.formatting import counted, duration, share, size
+
+ASK_FIRST = "ask first: a report at the end of the month or the year may read it, or another member of its cluster"
+
+
+def _indexes(number: int) -> str:
+    return "one index" if number == 1 else f"{number:,} indexes"
+
+
+def basis_sentence(server: str, statements: int, tables: int) -> str:
+    """Before anything is asked."""
+    if not statements:
+        return f"No statement of {server} was recorded in the last week, so which indexes it wants is not known."
+    return (
+        f"{counted(statements, 'statement')} on {counted(tables, 'table')} of {server} were recorded in the last week; "
+        "which indexes they want together is asked of its twin, and nothing is built."
+    )
+
+
+def index_set_sentence(server: str, statements: int, sizes: Sequence[float], drops: int, saved_share: float) -> str:
+    """How much the chosen indexes would win, and how many could go."""
+    if not statements:
+        return basis_sentence(server, 0, 0)
+    gone = f"; {_indexes(drops)} could go" if drops else ""
+    if not sizes:
+        return f"No index within the budget would win {server} anything worth it{gone}."
+    many = _indexes(len(sizes))
+    return (
+        f"{many[0].upper()}{many[1:]} of {size(sum(sizes))} would win {server} {share(saved_share)} of its statements' time, "
+        f"by the planner's costs{gone}."
+    )
+
+
+def belief_words(statements: int, before: float, after: float) -> str:
+    """What the figures of a set stand on."""
+    return (
+        f"{counted(statements, 'statement')} of the last week; by the planner's costs {before:.2f} active sessions would become "
+        f"{after:.2f}. Try it on a copy before it is built."
+    )
+
+
+def pays_words(indexes: int, each_s: float, at_most: bool) -> str:
+    """Why a statement that writes takes longer."""
+    entries = "one more entry" if indexes == 1 else f"{indexes} more entries"
+    return f"writes {'up to ' if at_most else ''}{entries} a row, about {duration(each_s)} a call"
+
+
+def needless_words(read: bool, counted_s: float) -> str:
+    """Why an index may go."""
+    if read:
+        return f"with the proposed indexes no statement of the workload misses it; {ASK_FIRST}"
+    return f"no statement of the workload reads it, nor did any in the {duration(counted_s)} since it is counted; {ASK_FIRST}"
+
+
+def young_words(index: str, counted_s: float | None) -> str:
+    """Why it is not known whether an index may go."""
+    known = (
+        "its lookups are not counted"
+        if counted_s is None
+        else f"its lookups are counted for {duration(counted_s)} only"
+    )
+    return f"whether {index} could go: no statement of the workload reads it, but {known}"
