@@ -94,6 +94,8 @@ def test_a_host_that_is_not_told(store: Store) -> None:
         fills_words(None, False) == "does not fill, as far as is known"
         and fills_words(1e5, False) == "does not fill within ten years"
     )
+    assert fills_words(88.9, False, 88.899, 88.901) == "fills in 88.9 days"
+    assert fills_words(23.0, False, 19.0, 31.0) == "fills in 23.0 days (19.0 days to 31.0 days)"
     assert fills_words(1.0, True) == "fills in 24.0 h, by the last two hours"
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from hardy_gauge.core.indexes.sheet import IndexSet
-from hardy_gauge.core.narrative.index_words import basis_sentence
+from hardy_gauge.core.narrative.index_words import basis_sentence, unknown_sentence
 from hardy_gauge.diagnose.questions import RecordedFacts, planner_facts
 from hardy_gauge.errors import InvalidInput, Unsupported
 from hardy_gauge.lab.index_advice import advise_indexes
@@ -32,7 +32,7 @@ def index_basis(reader: Reader, server: str) -> IndexBasis:
         _known(reader, server)
         work = index_workload(reader, server)
     except (Unsupported, InvalidInput) as error:
-        return IndexBasis(server, f"Which indexes {server} wants cannot be told: {error}.", 0, 0, str(error))
+        return IndexBasis(server, unknown_sentence(server, error.detail), 0, 0, error.detail)
     statements, tables = len(work.statements), len(work.tables)
     return IndexBasis(server, basis_sentence(server, statements, tables), statements, tables, "")
 
@@ -49,6 +49,6 @@ def _known(reader: Reader, server: str) -> RecordedFacts:
     known = planner_facts(reader.store, server_named(reader, server))
     if known is None:
         raise Unsupported(
-            f"what the planner of {server} knows was not recorded, which is read of PostgreSQL alone", "server"
+            "what its planner knows was not recorded; that is recorded of PostgreSQL servers only", "server"
         )
     return known

@@ -65,7 +65,9 @@ def fills_words(
     band = ""
     if soonest is not None:
         last = "or later" if latest is None or latest > FAR_DAYS else f"to {duration(latest * 86_400)}"
-        band = f" ({duration(soonest * 86_400)} {last})"
+        first, said = duration(soonest * 86_400), duration(days_left * 86_400)
+        # a band that is narrower than the figures are said is none to read
+        band = "" if first == said and last == f"to {said}" else f" ({first} {last})"
     return f"fills in {duration(days_left * 86_400)}{band}" + (", by the last two hours" if lately else "")
 
 

@@ -23,6 +23,11 @@ def basis_sentence(server: str, statements: int, tables: int) -> str:
     )
 
 
+def unknown_sentence(server: str, why: str) -> str:
+    """Where nothing can be asked."""
+    return f"Which indexes {server} wants is not known: {why}."
+
+
 def index_set_sentence(server: str, statements: int, sizes: Sequence[float], drops: int, saved_share: float) -> str:
     """How much the chosen indexes would win, and how many could go."""
     if not statements:

@@ -36,7 +36,7 @@ const parts = computed(() => GROUPS.map(([group, words]) => ({ words, lines: (li
 <template>
   <div class="sheet fill">
     <p class="lead-sentence" data-test="sentence">
-      {{ search ? `${list.data.value?.length ?? 0} articles hold “${search}”.` : 'What each cause, setting, figure and wait family is, and what to do about it.' }}
+      {{ search ? `${list.data.value?.length ?? 0} articles hold “${search}”.` : 'What each cause, check, setting, figure and wait family is, and what to do about it.' }}
     </p>
     <div class="cols two">
       <div class="list">

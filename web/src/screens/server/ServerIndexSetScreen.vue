@@ -60,7 +60,7 @@ const EFFECTS: Column<Effect>[] = [
     <template #sentence="{ data }">{{ found?.sentence ?? data.sentence }}</template>
     <template #default="{ data }">
       <ServerTabs />
-      <form class="budget mb-2" data-test="budget" @submit.prevent="ask">
+      <form v-if="!data.problem" class="budget mb-2" data-test="budget" @submit.prevent="ask">
         <label for="set-size">New indexes of at most</label>
         <BFormInput id="set-size" v-model="gib" type="number" min="0.001" step="any" size="sm" class="short" :state="wrong('bytes')" /> <span>GiB,</span>
         <label for="set-writes">and</label>
