@@ -11,7 +11,7 @@ from hardy_gauge.errors import InvalidInput
 from hardy_gauge.queries.compare import comparison, sides_of
 from hardy_gauge.queries.compare_sides import Asked, Of
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Change, Snapshot
+from hardy_gauge.store.models import Change, Server, Snapshot
 from tests.queries.builder import HOUR, NOW, Built
 
 BEFORE = HOUR.moved(-HOUR_US)
@@ -100,14 +100,16 @@ def test_one_service_against_another(built: Built) -> None:
     assert next(one for one in found.figures if one.name == "all").ratio == 0.0
 
 
-def test_the_sides_of_an_address() -> None:
+def test_the_sides_of_an_address(built: Built) -> None:
     week = Window(HOUR), Asked("a", HOUR.moved(-7 * DAY_US))
     window = Window(HOUR, Reference("window", BEFORE)), Asked("a", BEFORE)
     server = Window(HOUR, Reference("server", server="b")), Asked("b", HOUR)
     for asked, left in (week, window, server):
-        assert sides_of(asked, "a", "", Of(), Of()) == (left, Asked("a", HOUR))
-    assert sides_of(Window(HOUR), "a", "b", Of(), Of())[0] == Asked("b", HOUR)
-    assert sides_of(Window(HOUR), "a", "", Of(user="x"), Of(user="y"))[0] == Asked("a", HOUR, Of(user="x"))
+        assert sides_of(built.reader, asked, "a", "", Of(), Of()) == (left, Asked("a", HOUR))
+    assert sides_of(built.reader, Window(HOUR), "a", "b", Of(), Of())[0] == Asked("b", HOUR)
+    assert sides_of(built.reader, Window(HOUR), "a", "", Of(user="x"), Of(user="y"))[0] == Asked(
+        "a", HOUR, Of(user="x")
+    )
 
 
 def test_nothing_to_compare(built: Built) -> None:
@@ -138,3 +140,18 @@ def test_servers_that_one_side_lacks_are_named(store: Store, built: Built) -> No
     built.server("c")
     found = comparison(built.reader, Asked("quay", BEFORE), Asked("quay", HOUR))
     assert list(found.notes) == ["Not recorded on the left: c.", "Not recorded on the right: c."]
+
+
+def test_a_bundle_of_another_time_is_a_side_of_its_own(built: Built) -> None:
+    """A file that was recorded a month ago is compared whole with the present; one that reaches into the focus by the focus."""
+    past = Span(NOW - 30 * DAY_US, NOW - 30 * DAY_US + HOUR_US)
+    number = built.server("old", cluster="files", address="bundle:abc/old")
+    built.minutes(number, past.since_us, past.until_us, 0.5)
+    with built.store.write() as session:
+        session.get_one(Server, number).capture.recorded_until_us = past.until_us
+    left, right = sides_of(built.reader, Window(HOUR), "a", "old", Of(), Of())
+    assert (left, right) == (Asked("old", past), Asked("a", HOUR))
+    found = comparison(built.reader, left, right)
+    assert "old" in found.left.words and next(one for one in found.figures if one.name == "active_sessions").ratio
+    assert sides_of(built.reader, Window(past), "a", "old", Of(), Of())[0] == Asked("old", past)
+    assert sides_of(built.reader, Window(HOUR), "old", "a", Of(), Of())[1] == Asked("old", past), "as the right side too"

@@ -137,7 +137,7 @@ def compare(
     ] = "",
 ) -> Comparison:
     """The scope over the focus against the reference: a window, a server, or the same time a week before; or against ``with``."""
-    return comparison(reader, *sides_of(window, scope, other, Of(*left), Of(*right)))
+    return comparison(reader, *sides_of(reader, window, scope, other, Of(*left), Of(*right)))
 
 
 @router.get("/statements", tags=["statements"])

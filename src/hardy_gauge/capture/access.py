@@ -14,7 +14,8 @@ from hardy_gauge.probes.protocol import Probe
 from hardy_gauge.probes.sqlpack.pack import FigureQuery
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring, KeyringError
-from hardy_gauge.store.models import BUNDLE, IMPORT, Account, Server
+from hardy_gauge.store.models import Account, Server
+from hardy_gauge.store.servers import is_behind_address
 
 
 @dataclass(frozen=True)
@@ -38,11 +39,6 @@ def account_of(session: Session, server: Server) -> Account | None:
     mine = {server.cluster.name, *server.labels}
     accounts = session.scalars(select(Account).order_by(Account.name))
     return next((account for account in accounts if mine & set(account.groups)), None)
-
-
-def is_behind_address(address: str) -> bool:
-    """Whether there is a server to ask: not where it came in a bundle or was imported from files."""
-    return not address.startswith((BUNDLE, IMPORT))
 
 
 def is_for(account: Account, address: str) -> bool:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from hardy_gauge.capture.access import is_behind_address, probe_of
+from hardy_gauge.capture.access import probe_of
 from hardy_gauge.capture.bundle_parts import BadBundle, BundleParts
 from hardy_gauge.capture.bundles import checked_manifest
 from hardy_gauge.capture.rules import rule_for
@@ -15,7 +15,7 @@ from hardy_gauge.errors import InvalidInput, NotFound, Unsupported
 from hardy_gauge.probes.protocol import KnowsPlanner, PlannerFacts
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Snapshot
-from hardy_gauge.store.servers import find_server
+from hardy_gauge.store.servers import find_server, is_behind_address
 
 NOT_RECORDED = (
     "what its planner knows was not recorded; it is read of servers that are reached by PostgreSQL's own protocol"

@@ -7,7 +7,6 @@ from datetime import UTC, datetime
 from functools import partial
 from typing import Any
 
-from hardy_gauge.capture.access import is_behind_address
 from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.diagnosis.life import LOOK_BACK_US
 from hardy_gauge.core.time.span import MINUTE_US, Span
@@ -19,7 +18,7 @@ from hardy_gauge.queries.gauges import named_gauge
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.server_words import server_words
 from hardy_gauge.store.models import Server
-from hardy_gauge.store.servers import capture_state
+from hardy_gauge.store.servers import capture_state, is_behind_address
 
 PRESENT_US = 10 * MINUTE_US  # a server can be asked about now, not about a moment longer ago
 

@@ -10,13 +10,13 @@ import threading
 import time
 from functools import partial
 
-from hardy_gauge.capture.access import is_behind_address
 from hardy_gauge.diagnose import life
 from hardy_gauge.diagnose.examination import Examined, examine
 from hardy_gauge.diagnose.questions import answer_to
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in
 from hardy_gauge.store.models import Server
+from hardy_gauge.store.servers import is_behind_address
 
 log = logging.getLogger(__name__)
 EVERY_S = 60.0

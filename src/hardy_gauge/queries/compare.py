@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -23,11 +24,12 @@ from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.queries.compare_sides import Asked, Of, OneSide
 from hardy_gauge.queries.compare_unlike import unlike_of
-from hardy_gauge.queries.coverage import covered, sampled
+from hardy_gauge.queries.coverage import covered, first_recorded_us, sampled
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statements import read_intervals, texts_of
+from hardy_gauge.store.servers import is_behind_address
 
 WORK = ("active_sessions", "response_s", "calls_per_s", "processor_busy", "data_volume_busy", "log_volume_busy", "pages_read_per_s",
         "commits_per_s", "log_bytes_per_s", "read_share")  # fmt: skip
@@ -61,9 +63,10 @@ def comparison(reader: Reader, left: Asked, right: Asked) -> Comparison:
     )  # fmt: skip
 
 
-def sides_of(window: Window, scope: str, other: str, left: Of, right: Of) -> tuple[Asked, Asked]:
+def sides_of(reader: Reader, window: Window, scope: str, other: str, left: Of, right: Of) -> tuple[Asked, Asked]:
     """Left and right as an address has them: the focus of the scope is right; left is ``other``, or what the reference says. With a
-    typical day as reference it is the same time a week before, for a comparison needs minutes of its own.
+    typical day as reference it is the same time a week before, for a comparison needs minutes of its own. A bundle that is
+    older than the focus stands for itself, whole.
     """
     reference, span = window.reference, window.focus
     if reference.kind == "server":
@@ -72,7 +75,21 @@ def sides_of(window: Window, scope: str, other: str, left: Of, right: Of) -> tup
         span = reference.span
     elif not other and left == right:
         span = span.moved(-7 * DAY_US)
-    return Asked(other or scope, span, left), Asked(scope, window.focus, right)
+    return _in_its_file(reader, Asked(other or scope, span, left)), _in_its_file(
+        reader, Asked(scope, window.focus, right)
+    )
+
+
+def _in_its_file(reader: Reader, asked: Asked) -> Asked:
+    """A side whose servers all came in files, and that has nothing of the window: all that was recorded of it, for there is no more."""
+    servers = servers_in(reader, asked.scope)
+    if not servers or any(is_behind_address(one.address) for one in servers):
+        return asked
+    begun = [at for one in servers if (at := first_recorded_us(reader, one)) is not None]
+    ended = [one.capture.recorded_until_us for one in servers if one.capture.recorded_until_us]
+    if not begun or not ended or (min(begun) < asked.span.until_us and max(ended) > asked.span.since_us):
+        return asked
+    return replace(asked, span=Span(min(begun), max(ended)))
 
 
 def _words(side: OneSide, sides: Sequence[OneSide]) -> str:

@@ -12,6 +12,11 @@ from hardy_gauge.store.reach import WHOLE_FLEET, reach
 from hardy_gauge.store.write_health import WriteFailure
 
 
+def is_behind_address(address: str) -> bool:
+    """Whether there is a server to ask: not where it came in a bundle or was imported from files."""
+    return not address.startswith((BUNDLE, IMPORT))
+
+
 def find_server(session: Session, name: str) -> Server:
     """A server by name with its cluster; NotFound names the servers there are."""
     server = session.scalar(select(Server).where(Server.name == name).options(joinedload(Server.cluster)))

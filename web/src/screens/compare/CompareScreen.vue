@@ -41,7 +41,7 @@ const scopes = computed(() => [
   { value: '', text: 'another time' },
   ...(fleet.data.value?.clusters ?? []).flatMap((cluster) => [
     { value: cluster.cluster, text: `cluster ${cluster.cluster}` },
-    ...cluster.lines.map((line) => ({ value: line.server, text: line.server })),
+    ...cluster.lines.map((line) => ({ value: line.server, text: line.capture === 'opened' ? `bundle ${line.server}` : line.server })),
   ]),
 ])
 const COLUMNS: Column<Unlike>[] = [
@@ -67,7 +67,10 @@ const COLUMNS: Column<Unlike>[] = [
       <BFormInput v-model="otherService" debounce="400" size="sm" placeholder="returns" aria-label="Service of the left side" />
       <BFormInput v-model="otherUser" debounce="400" size="sm" placeholder="kiosk_app" aria-label="User of the left side" />
     </div>
-    <p class="faded small-words mb-1">The right side is the focus; the left is the reference on the tape, a server you choose, or the same time a week before. Intervals are of 95%, from minutes.</p>
+    <p class="faded small-words mb-1">
+      The right side is the focus; the left is the reference on the tape, a server or bundle you choose, or the same time a week before; a bundle of another time is taken whole. Intervals are of 95%,
+      from minutes.
+    </p>
     <p v-for="note in data.notes" :key="note" class="faded mb-1">{{ note }}</p>
     <SpineTable :figures="data.figures" left="left" right="right" :all="all" />
     <ExplainedSteps v-if="data.explained" :explained="data.explained" :scope="data.right.scope" />
