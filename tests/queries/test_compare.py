@@ -154,4 +154,6 @@ def test_a_bundle_of_another_time_is_a_side_of_its_own(built: Built) -> None:
     found = comparison(built.reader, left, right)
     assert "old" in found.left.words and next(one for one in found.figures if one.name == "active_sessions").ratio
     assert sides_of(built.reader, Window(past), "a", "old", Of(), Of())[0] == Asked("old", past)
-    assert sides_of(built.reader, Window(HOUR), "old", "a", Of(), Of())[1] == Asked("old", past), "as the right side too"
+    assert sides_of(built.reader, Window(HOUR), "old", "a", Of(), Of())[1] == Asked("old", past), (
+        "as the right side too"
+    )

@@ -141,6 +141,7 @@ def create_app(
     app.state.reader, app.state.settings, app.state.poke, app.state.look_of = reader, settings, poke, look_of
     app.state.past = past = PastDiagnoser(reader)
     app.state.workers = workers = Workers(store, settings)
+    app.state.warmer = warmer
     app.state.own_health = own = OwnHealth(reader, settings, work, lambda: workers.running)
     app.state.own_metrics = OwnMetrics(own.figures)
     app.state.incoming = IncomingFiles(store, incoming, queue)

@@ -7,10 +7,11 @@ from typing import Annotated
 from fastapi import APIRouter, Body
 from pydantic import BaseModel, Field
 
-from hardy_gauge.api.current import CurrentReader
+from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.core.plans.readers import read_plan
 from hardy_gauge.core.plans.sheet import PlanOut, PlanSource, plan_sheet
 from hardy_gauge.diagnose.questions import plan_of, take_plan
+from hardy_gauge.diagnose.selectivity import SelectivitySheet, selectivity_sheet
 from hardy_gauge.probes.protocol import ExplainRequest, IndexSpec
 from hardy_gauge.queries import plans as query
 from hardy_gauge.queries.scope import server_named
@@ -49,6 +50,14 @@ def ask_plan(server: str, fingerprint: str, reader: CurrentReader) -> TakenPlanO
     """Ask the server for the plan of a statement now, and keep it. Nothing of the text is run."""
     owner, statement = server_named(reader, server), statement_of(reader, fingerprint)
     return TakenPlanOut(server=server, plan_key=take_plan(reader.store, owner, statement, reader.clock()))
+
+
+@router.post("/servers/{server}/statements/{fingerprint}/selectivity")
+def selectivity(server: str, fingerprint: str, reader: CurrentReader, window: CurrentWindow) -> SelectivitySheet:
+    """Ask the server's planner, or its twin, what each condition selects, and count plain conditions in some pages drawn at random,
+    read-only; nothing else of the text is run.
+    """
+    return selectivity_sheet(reader, server_named(reader, server), fingerprint, window.focus)
 
 
 @router.post("/servers/{server}/explain")

@@ -44,7 +44,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
     ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures|/host|/index-set)?"),
     ("POST", r"/api/servers/[^/]+/(explain|index-set)"),
     ("POST", r"/api/servers/[^/]+/sessions/[^/]+/end"),
-    ("POST", r"/api/servers/[^/]+/statements/[^/]+/plan"),
+    ("POST", r"/api/servers/[^/]+/statements/[^/]+/(plan|selectivity)"),
     ("*", r"/api/changes(/[^/]+)?"),
     ("*", r"/api/figures(/[^/]+)?"),
     ("PUT", r"/api/recurrences/[^/]+/[^/]+"),

@@ -168,3 +168,13 @@ def _executions(
         values: dict[str, Any] = {c: row.get(c) for c in columns}
         rows.append(ExecutionRow(server=names[row["server_id"]], **values))
     return rows, len(mine)
+
+
+def latest_call(reader: Reader, server: Server, statement_id: int, focus: Span) -> str:
+    """The text of the last execution that was recorded with its values; empty where none was."""
+    with reader.store.read() as session:
+        frame = segments.read(session, [server.id], "execution", focus.since_us, focus.until_us, ["statement", "text"])
+    if frame.is_empty() or "text" not in frame.columns:
+        return ""
+    mine = frame.filter(pl.col("statement") == statement_id, pl.col("text").is_not_null()).sort("ended_at_us")
+    return str(mine["text"][-1]) if len(mine) else ""

@@ -50,6 +50,8 @@ export function said(value: number | null | undefined, unit: string): Said {
 
 export const text = (one: Said) => (one.unit ? `${one.figure} ${one.unit}` : one.figure)
 export const share = (part: number) => `${(part * 100).toFixed(part >= 0.095 ? 0 : 1)}%`
+/** A share of rows, which may be very small. */
+export const rowShare = (part: number) => (part === 0 ? 'none' : part < 0.001 ? `1 in ${Math.round(1 / part).toLocaleString('en')}` : share(part))
 
 /** "2.3×", or "as reference" within a tenth; empty without a reference. */
 export function times(value: number | null | undefined, reference: number | null | undefined): string {

@@ -10,6 +10,10 @@ from sqlglot import Expr, exp
 
 _EQUAL = (exp.EQ, exp.In)
 _RANGE = (exp.LT, exp.LTE, exp.GT, exp.GTE, exp.Between)
+KINDS: tuple[tuple[tuple[type[Expr], ...], str], ...] = (
+    ((exp.EQ, exp.NullSafeEQ), "equality"), ((exp.In,), "list"), (_RANGE, "range"), ((exp.Like, exp.ILike, exp.SimilarTo, exp.RegexpLike), "pattern"),
+    ((exp.NEQ,), "inequality"), ((exp.Or,), "alternatives"), ((exp.Not,), "negation"), ((exp.Boolean, exp.Column), "truth"),
+)  # fmt: skip
 
 
 @dataclass
@@ -26,12 +30,17 @@ class TableUse:
 
 @dataclass(frozen=True)
 class Condition:
-    """One condition as written, the column it is on, and its form."""
+    """One condition as written, the column it is on, and its form: what an index could start from ("equal", "range", "join"), or "other".
+
+    ``kind`` is what sort of condition it is, in words; ``sources`` are the tables that it reads, as the text has them.
+    """
 
     text: str
     table: str
     column: str
     form: str
+    kind: str = ""
+    sources: tuple[str, ...] = ()
 
 
 @dataclass
@@ -61,8 +70,19 @@ def read_uses(sql: str, schema: Mapping[str, list[str]], dialect: str = "postgre
         raise Unreadable(f"this is no statement that can be read: {error}") from error
 
 
+def kind_of(condition: Expr) -> str:
+    """What sort of condition it is."""
+    if condition.find(exp.Query):
+        return "sub-query"
+    if isinstance(condition, exp.Is | exp.Not) and condition.find(exp.Null):
+        return "null test"
+    return next((words for kinds, words in KINDS if isinstance(condition, kinds)), "expression")
+
+
 def _uses(tree: Expr, schema: Mapping[str, list[str]], dialect: str) -> Uses:
-    names = {t.alias_or_name: t.name for t in tree.find_all(exp.Table)}
+    tables = list(tree.find_all(exp.Table))
+    names = {t.alias_or_name: t.name for t in tables}
+    sources = {t.alias_or_name: _source(t).sql(dialect=dialect) for t in tables}
     uses = Uses({name: TableUse(name) for name in names.values() if name in schema}, [])
     conditions: list[Expr] = []
     for holder in [
@@ -72,12 +92,17 @@ def _uses(tree: Expr, schema: Mapping[str, list[str]], dialect: str) -> Uses:
         body = holder.this if isinstance(holder, exp.Where) else holder
         conditions += list(body.flatten()) if isinstance(body, exp.And) else [body]
     for condition in conditions:
-        _add(condition.unnest(), names, schema, uses, dialect)
+        _add(condition.unnest(), names, sources, schema, uses, dialect)
     order = tree.args.get("order")
     for item in order.expressions if order else []:
         if isinstance(item.this, exp.Column) and (owner := _owner(item.this, names, schema)):
             uses.tables[owner].ordered.append(item.this.name)
     return uses
+
+
+def _source(table: exp.Table) -> exp.Table:
+    """A table with its alias and nothing that hangs on it."""
+    return exp.Table(**{part: table.args.get(part) for part in ("this", "db", "catalog", "alias")}).copy()
 
 
 def _owner(column: exp.Column, names: Mapping[str, str], schema: Mapping[str, list[str]]) -> str | None:
@@ -88,15 +113,23 @@ def _owner(column: exp.Column, names: Mapping[str, str], schema: Mapping[str, li
     return owners[0] if len(owners) == 1 else None
 
 
-def _add(condition: Expr, names: Mapping[str, str], schema: Mapping[str, list[str]], uses: Uses, dialect: str) -> None:
+def _alias(column: exp.Column, owner: str | None, names: Mapping[str, str]) -> str | None:
+    """By what name the text calls the table of a column."""
+    return column.table or next((alias for alias, name in names.items() if name == owner), None)
+
+
+def _add(
+    condition: Expr, names: Mapping[str, str], sources: Mapping[str, str], schema: Mapping[str, list[str]], uses: Uses, dialect: str
+) -> None:  # fmt: skip
     columns = list(condition.find_all(exp.Column))
     owners = [(c, _owner(c, names, schema)) for c in columns]
-    text = condition.sql(dialect=dialect)
+    text, kind = condition.sql(dialect=dialect, comments=False), kind_of(condition)
+    read = tuple(dict.fromkeys(sources[alias] for c, owner in owners if (alias := _alias(c, owner, names))))
     if isinstance(condition, exp.EQ) and len(columns) == 2:
         for column, owner in owners:
             if owner:
                 uses.tables[owner].joined.append(column.name)
-                uses.conditions.append(Condition(text, owner, column.name, "join"))
+                uses.conditions.append(Condition(text, owner, column.name, "join", "join", read))
         return
     for column, owner in owners[:1]:
         if owner is None:
@@ -115,4 +148,4 @@ def _add(condition: Expr, names: Mapping[str, str], schema: Mapping[str, list[st
             )
             use.unserved[column.name] = reason
             form = "other"
-        uses.conditions.append(Condition(text, owner, column.name, form))
+        uses.conditions.append(Condition(text, owner, column.name, form, kind, read))

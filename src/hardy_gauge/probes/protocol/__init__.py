@@ -13,7 +13,7 @@ from hardy_gauge.probes.protocol.changes import Done, PinRequest, SettingChange,
 from hardy_gauge.probes.protocol.objects import IndexCounters, Objects, Sequence, TableCounters
 from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, PlannerFacts, Step
 from hardy_gauge.probes.protocol.plays import Arrival, HistoryKind, PlayRequest, PlayState, PlayStatement
-from hardy_gauge.probes.protocol.probe import KnowsPlanner, Probe, RemembersPast
+from hardy_gauge.probes.protocol.probe import CountsConditions, KnowsPlanner, Probe, RemembersPast
 from hardy_gauge.probes.protocol.state import (
     Column,
     IndexFacts,
@@ -45,6 +45,7 @@ __all__ = [
     "Column",
     "ConnectionGroup",
     "Counters",
+    "CountsConditions",
     "Done",
     "ExecutionRecord",
     "Executions",

@@ -9,6 +9,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from hardy_gauge.core.sql.selectivity import PageTotals
 from hardy_gauge.probes import protocol as p
 from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.sqlpack.connection import Line, Row, parse
@@ -247,6 +248,9 @@ class SqlPackProbe:
     def planner_facts(self, keep_values: bool) -> p.PlannerFacts:
         assert self.version
         return self._adapter.planner_facts(keep_values)
+
+    def condition_totals(self, source: str, condition: str, bytes_: float) -> PageTotals:
+        return self._adapter.condition_totals(source, condition, bytes_)
 
     def end_session(self, session: int, user: str) -> bool:
         if self.pack.end_session is None or "end_session" not in self.abilities:

@@ -2,6 +2,7 @@
 import { BButton } from 'bootstrap-vue-next'
 import { answered, api, type Schemas } from '@/api/client'
 import CheckTable from './CheckTable.vue'
+import ConditionTable from './ConditionTable.vue'
 import ExecutionTable from './ExecutionTable.vue'
 import FigureTriple from './FigureTriple.vue'
 import HistoryMultiples from './HistoryMultiples.vue'
@@ -59,6 +60,7 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
       <FigureTriple :groups="data.figures" :reference="w.referenceTitle.value" />
     </div>
     <div class="mt-3"><FindingNote v-for="one in data.findings" :key="one.server + one.finding.cause" :found="one" /></div>
+    <ConditionTable v-if="data.predicates.length" :predicates="data.predicates" :servers="data.askable" :fingerprint="data.row.fingerprint" />
     <h2 class="part mt-3"><span>What checks find</span></h2>
     <CheckTable v-if="data.checks.rows.length" :rows="data.checks.rows" />
     <p v-else class="faded mb-1">Nothing in what was looked at.</p>

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from hardy_gauge.core.sql.selectivity import PageTotals
 from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, IndexFacts, LogMessages, PlannerFacts
 from hardy_gauge.probes.sqlpack.connection import Line, Row
 from hardy_gauge.probes.sqlpack.engine_adapter import Placed
+from hardy_gauge.probes.sqlpack.postgresql.condition_count import condition_totals
 from hardy_gauge.probes.sqlpack.postgresql.entries import execution_of, message_of
 from hardy_gauge.probes.sqlpack.postgresql.explain import explain
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import LogTail
@@ -42,6 +44,10 @@ class EngineAdapter:
     def planner_facts(self, keep_values: bool) -> PlannerFacts:
         """From the catalogs of the database that the address names."""
         return read_planner_facts(self.line, keep_values)
+
+    def condition_totals(self, source: str, condition: str, bytes_: float) -> PageTotals:
+        """Over some pages of a table, drawn at random."""
+        return condition_totals(self._own, source, condition, bytes_)
 
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
         """Executions of at least the threshold that ended after ``since_us``, as far as the server logs them."""

@@ -7,6 +7,7 @@ query could change any of that. Afterwards everything it left in its session is 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from sqlalchemy import Connection
@@ -24,8 +25,10 @@ FROM (SELECT to_jsonb(own) AS found FROM (
 ) AS own) AS rows"""
 
 
-def own_rows(line: Line, sql: str, most_rows: int) -> list[Row]:
-    """At most so many rows with ``value``, and ``label`` where the query gives one; ProbeError when it cannot be run so."""
+def own_rows(line: Line, sql: str, most_rows: int, settings: Mapping[str, str] | None = None) -> list[Row]:
+    """At most so many rows with ``value``, and ``label`` where the query gives one; ProbeError when it cannot be run so. ``settings``
+    hold for the query alone.
+    """
     with line.session() as connection:
         driver: Any = connection.connection.dbapi_connection
         driver.prepare_threshold = None  # what it prepared would be discarded behind its back
@@ -35,7 +38,7 @@ def own_rows(line: Line, sql: str, most_rows: int) -> list[Row]:
             if not reported:
                 raise ProbeError(why)
             try:
-                rows = _asked(driver, sql.strip().rstrip(";"), most_rows)
+                rows = _asked(driver, sql.strip().rstrip(";"), most_rows, settings or {})
             finally:
                 driver.execute("ROLLBACK")
                 driver.execute("DISCARD ALL")
@@ -50,9 +53,11 @@ def own_rows(line: Line, sql: str, most_rows: int) -> list[Row]:
     return [{"value": value, **({"label": label} if labelled else {})} for value, label, _, labelled in rows]
 
 
-def _asked(driver: Any, sql: str, most_rows: int) -> list[tuple[Any, ...]]:
+def _asked(driver: Any, sql: str, most_rows: int, settings: Mapping[str, str]) -> list[tuple[Any, ...]]:
     driver.execute("BEGIN TRANSACTION READ ONLY")
     driver.execute(f"SET LOCAL statement_timeout = {TIME_MS}")
+    for name, value in settings.items():
+        driver.execute("SELECT set_config(%s, %s, true)", [name, value])
     # a binary cursor asks by the extended protocol, which takes one statement and no more
     driver.cursor(binary=True).execute(MARK + CURSOR.format(sql=sql))
     found: list[tuple[Any, ...]] = driver.execute(f"FETCH {int(most_rows)} FROM own_figure").fetchall()
