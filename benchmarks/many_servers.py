@@ -40,7 +40,7 @@ def measure() -> dict[str, float]:
         clock = cast(Clock, reader.clock)
         settings = AppSettings(data=Path(folder), demo=True, web=Path("/nowhere"))
         began, app = time.perf_counter(), create_app(settings, reader.store, clock=clock)
-        with TestClient(app) as client:
+        with TestClient(app, base_url="http://127.0.0.1") as client:
             app.state.warmer.ready.wait(1200)
             found = {"learnt_s": time.perf_counter() - began} | ask(client, clock)
             found["memory_mb"] = psutil.Process().memory_info().rss / 1e6

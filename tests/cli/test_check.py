@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import pytest
 from typer.testing import CliRunner
 
@@ -14,6 +15,8 @@ from hardy_gauge.core.checks.registry import CHECKS
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster, Server, Snapshot
 
+# as the SchemaStore package 0.2.2 ships it
+SCHEMA_2_1 = Path(__file__).parents[1] / "core" / "outside" / "sarif-2.1.0.json"
 SQL = """-- a report
 SELECT * FROM loan
 WHERE code = 5;
@@ -83,8 +86,9 @@ def test_a_baseline_leaves_out_what_was_known_though_lines_move(folder: Path) ->
 
 
 def test_sarif_names_rules_levels_and_places(folder: Path) -> None:
-    """What the standard requires (OASIS, SARIF 2.1.0, 3.13, 3.14, 3.19, 3.27): version, tool, rules by place, levels, locations."""
+    """Valid by the published schema, and what the standard requires besides (OASIS, SARIF 2.1.0, 3.13, 3.14, 3.19, 3.27)."""
     log = json.loads(run(folder / "queries", "--format", "sarif", code=1))
+    jsonschema.Draft7Validator(json.loads(SCHEMA_2_1.read_text())).validate(log)
     assert log["version"] == "2.1.0" and log["$schema"].endswith("sarif-schema-2.1.0.json")
     (made,) = log["runs"]
     rules = made["tool"]["driver"]["rules"]

@@ -9,6 +9,7 @@ from functools import cache
 from pathlib import Path
 
 import pytest
+import zss
 from typer.testing import CliRunner
 
 from hardy_gauge.cli.main import app
@@ -80,6 +81,22 @@ def test_the_distance_is_the_least_and_the_pairs_make_it(seed: int) -> None:
     for x, y in kept:
         for u, v in kept:
             assert (x < u) == (y < v) and above(first, x, u) == above(second, y, v), "order and ancestors are kept"
+
+
+@pytest.mark.parametrize("seed", range(60, 120))
+def test_the_distance_is_that_of_another_library(seed: int) -> None:
+    """zss (T. Henderson's, after the same paper) on trees of up to 40 nodes, larger than what can be tried out."""
+    draw = random.Random(seed)
+    roots = [drawn(draw, draw.randrange(10, 41)) for _ in range(2)]
+    distance, _ = matched(*(ordered(root, lambda node: node.below) for root in roots), relabel)
+    theirs = zss.distance(
+        *roots,
+        get_children=lambda node: node.below,
+        insert_cost=lambda _: 1.0,
+        remove_cost=lambda _: 1.0,
+        update_cost=relabel,
+    )
+    assert distance == pytest.approx(theirs)
 
 
 def step(operation: str, table: str | None = None, *below: Step, rows: float = 10.0, index: str | None = None) -> Step:
