@@ -43,6 +43,7 @@ from hardy_gauge.api import (
     snapshots,
     storage,
     strips,
+    texts,
     trials,
     workloads,
 )  # fmt: skip
@@ -74,7 +75,7 @@ from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, index_set, trials, workloads, reports, connections, accounts, figures, capture_rules,
+    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, index_set, texts, trials, workloads, reports, connections, accounts, figures, capture_rules,
     bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, recurrences, handbook,
 )  # fmt: skip
 

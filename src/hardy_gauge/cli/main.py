@@ -17,7 +17,7 @@ from hardy_gauge.errors import GaugeError
 # by verb: its module, and the function in it; "app" where the verb has verbs of its own
 COMMANDS = {
     "demo": ("demo", "demo"), "serve": ("serve", "serve"), "capture": ("capture", "capture"), "agent": ("agent", "agent"),
-    "backup": ("backup", "backup"), "restore": ("backup", "restore"), "trial": ("trial", "trial"), "plan": ("plan", "plan"), "check": ("check", "check"),
+    "backup": ("backup", "backup"), "restore": ("backup", "restore"), "trial": ("trial", "trial"), "plan": ("plan", "plan"), "check": ("check", "check"), "prove": ("prove", "prove"),
     "diagnose": ("diagnose", "diagnose"), "audit": ("audit", "app"), "keyring": ("keyring", "app"), "settings": ("settings", "app"),
     "bundle": ("bundle", "app"), "twin": ("twin", "app"), "indexes": ("indexes", "app"), "import": ("imports", "app"), "trial-worker": ("trial", "worker"),
 }  # fmt: skip

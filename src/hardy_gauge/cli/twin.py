@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import json
-from contextlib import closing
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from hardy_gauge.capture.collector import clock_us
-from hardy_gauge.capture.twin_facts import facts_of_bundle, facts_of_server
-from hardy_gauge.cli.audit import as_operator
+from hardy_gauge.cli.facts_given import facts_given
 from hardy_gauge.cli.failing import fail
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.figures.formatting import size
@@ -22,8 +19,6 @@ from hardy_gauge.core.sql.split import split
 from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.lab.twin.asking import MadeUpIndex, WhatIf, open_twin
 from hardy_gauge.lab.twin.make import make_twin, read_description, remove_twin
-from hardy_gauge.settings import AppSettings
-from hardy_gauge.store.database import Store
 
 app = typer.Typer(no_args_is_help=True, help="What a PostgreSQL's planner would do, without touching that server.")
 Folder = Annotated[Path, typer.Argument(help="A twin's folder, as `hardy-gauge twin make` makes it.")]
@@ -44,15 +39,7 @@ def make(
     Example: hardy-gauge twin make --server reading-room --out twin
     """
     try:
-        if bundle is not None:
-            if not bundle.is_file():
-                raise InvalidInput(f"bundle: {bundle}: there is no such file", "bundle")
-            name, facts = facts_of_bundle(bundle, server)
-        elif server:
-            with closing(Store(AppSettings(data=data).store_path)) as store, as_operator("twin make", server):
-                name, facts = server, facts_of_server(store, server, clock_us())
-        else:
-            raise InvalidInput("server: a server's name, or a bundle, says whose twin it is", "server")
+        name, facts = facts_given(data, server, bundle, "twin make")
         made = make_twin(facts, name, out)
     except GaugeError as error:
         fail(error, as_json)

@@ -12,7 +12,7 @@ from hardy_gauge.core.narrative.conditions import not_counted_words, selectivity
 from hardy_gauge.core.plans.model import MalformedPlan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.sql.predicates import Condition
-from hardy_gauge.core.sql.selectivity import Counted, Selectivity, counted, question, why_not_counted
+from hardy_gauge.core.sql.selectivity import Counted, PageTotals, Selectivity, counted, question, why_not_counted
 from hardy_gauge.core.sql.served import conditions_of
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.diagnose.questions import planner_facts
@@ -98,9 +98,8 @@ def _counted(condition: Condition, schema: Schema, probe: Probe | None) -> tuple
     if why:
         return None, why
     try:
-        found = counted(
-            probe.condition_totals(condition.sources[0], condition.text, schema.tables[condition.table].bytes)
-        )
+        totals = probe.condition_totals(condition.sources[0], condition.text, schema.tables[condition.table].bytes)
+        found = counted(PageTotals(**totals))
     except GaugeError as error:
         return None, str(error)
     return found, "" if found is not None else not_counted_words("empty")

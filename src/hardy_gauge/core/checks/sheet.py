@@ -44,9 +44,17 @@ def check_sheet(
     row: StatementRow, dialect: str, shapes: Mapping[str, TableShape] | None, plan: Plan | None, tables: Mapping[str, TableFacts]
 ) -> CheckSheet:  # fmt: skip
     """Of text, plan and figures; ``shapes`` None where no schema was recorded, ``plan`` None where none is kept."""
+    found = check_text_and_plan(row.text, dialect, shapes, plan, tables)
+    return CheckSheet(_in_order(found.rows + _rows("figures", checked_figures(row))), found.unknown)
+
+
+def check_text_and_plan(
+    text: str, dialect: str, shapes: Mapping[str, TableShape] | None, plan: Plan | None, tables: Mapping[str, TableFacts]
+) -> CheckSheet:  # fmt: skip
+    """The same without figures, of a text that was never called."""
     unknown = []
     try:
-        of_text = checked(row.text, dialect, shapes or {})
+        of_text = checked(text, dialect, shapes or {})
     except Unreadable as error:
         of_text = []
         unknown.append(f"its text cannot be read: {error}")
@@ -55,8 +63,11 @@ def check_sheet(
     if plan is None:
         unknown.append("no plan of it is kept, so none was checked")
     rows = _rows("text", of_text) + _rows("plan", checked_plan(plan, tables) if plan is not None else [])
-    rows += _rows("figures", checked_figures(row))
-    return CheckSheet(sorted(rows, key=lambda one: (-GRADES.index(one.grade), -one.sure)), unknown)
+    return CheckSheet(_in_order(rows), unknown)
+
+
+def _in_order(rows: list[CheckRow]) -> list[CheckRow]:
+    return sorted(rows, key=lambda one: (-GRADES.index(one.grade), -one.sure))
 
 
 def _rows(about: About, found: list[Found]) -> list[CheckRow]:

@@ -30,7 +30,7 @@ class PageTotals:
     """
 
     part: float
-    pages: int
+    pages: float
     rows: float
     fitting: float
     rows_squared: float
@@ -97,14 +97,14 @@ def counted(totals: PageTotals) -> Counted | None:
         return None
     share = totals.fitting / rows
     if totals.part >= 1:
-        return Counted(share, share, share, int(rows), pages)
+        return Counted(share, share, share, int(rows), int(pages))
     if pages < 2:
-        return Counted(share, 0.0, 1.0, int(rows), pages)
+        return Counted(share, 0.0, 1.0, int(rows), int(pages))
     squares = max(
         0.0, totals.fitting_squared - 2 * share * totals.rows_by_fitting + share * share * totals.rows_squared
     )
     each = rows / pages
     half = Z95 * math.sqrt((1 - totals.part) * squares / (pages - 1) / pages) / each
     if not totals.fitting:  # none in so many: the rule of three
-        return Counted(0.0, 0.0, min(1.0, 3 / rows), int(rows), pages)
-    return Counted(share, max(0.0, share - half), min(1.0, share + half), int(rows), pages)
+        return Counted(0.0, 0.0, min(1.0, 3 / rows), int(rows), int(pages))
+    return Counted(share, max(0.0, share - half), min(1.0, share + half), int(rows), int(pages))

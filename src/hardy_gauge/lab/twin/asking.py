@@ -18,8 +18,9 @@ from sqlglot import exp
 from hardy_gauge.core.sql.normalise import TOKEN
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.lab.instance import Instance
+from hardy_gauge.lab.objects import ASKER
 from hardy_gauge.lab.programs import programs_for
-from hardy_gauge.lab.twin.make import ASKER, DATABASE, MOST_FILES, SIZES, read_description
+from hardy_gauge.lab.twin.make import DATABASE, MOST_FILES, SIZES, read_description
 from hardy_gauge.lab.twin.relation_files import SEGMENT_PAGES, grow_tree, length, lengthen, resize, tree_height
 from hardy_gauge.lab.twin.sizes import KnownSizes, known_sizes
 from hardy_gauge.probes.protocol import Column

@@ -6,7 +6,6 @@ from typing import Protocol, runtime_checkable
 
 import polars as pl
 
-from hardy_gauge.core.sql.selectivity import PageTotals
 from hardy_gauge.probes.protocol.objects import Objects
 from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, PlannerFacts
 from hardy_gauge.probes.protocol.plays import HistoryKind
@@ -86,7 +85,7 @@ class KnowsPlanner(Protocol):
 class CountsConditions(Protocol):
     """A probe that can count how many rows of a table fit a condition."""
 
-    def condition_totals(self, source: str, condition: str, bytes_: float) -> PageTotals:
+    def condition_totals(self, source: str, condition: str, bytes_: float) -> dict[str, float]:
         """Over some pages of the table, drawn at random, read-only and for a short time. ``source`` is the table as a statement has it,
-        ``bytes_`` its size; a ProbeError says why it cannot be counted.
+        ``bytes_`` its size. Gives what ``core.sql.selectivity.PageTotals`` takes; a ProbeError says why it cannot be counted.
         """

@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol, cast
 
-from hardy_gauge.core.sql.selectivity import PageTotals
 from hardy_gauge.probes.protocol import (
     Column,
     Executions,
@@ -44,7 +43,7 @@ class EngineAdapter(Protocol):
     def own_rows(self, sql: str, most_rows: int) -> list[Row]:
         """Rows of a user's own query with ``value`` and perhaps ``label``; the server itself keeps it from writing."""
 
-    def condition_totals(self, source: str, condition: str, bytes_: float) -> PageTotals:
+    def condition_totals(self, source: str, condition: str, bytes_: float) -> dict[str, float]:
         """How many rows of a table fit a plain condition, over pages drawn at random."""
 
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:

@@ -9,7 +9,6 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from hardy_gauge.core.sql.selectivity import PageTotals
 from hardy_gauge.probes import protocol as p
 from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.sqlpack.connection import Line, Row, parse
@@ -249,7 +248,7 @@ class SqlPackProbe:
         assert self.version
         return self._adapter.planner_facts(keep_values)
 
-    def condition_totals(self, source: str, condition: str, bytes_: float) -> PageTotals:
+    def condition_totals(self, source: str, condition: str, bytes_: float) -> dict[str, float]:
         return self._adapter.condition_totals(source, condition, bytes_)
 
     def end_session(self, session: int, user: str) -> bool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from hardy_gauge.core.sql.selectivity import PageTotals
 from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, IndexFacts, LogMessages, PlannerFacts
 from hardy_gauge.probes.sqlpack.connection import Line, Row
 from hardy_gauge.probes.sqlpack.engine_adapter import Placed
@@ -45,7 +44,7 @@ class EngineAdapter:
         """From the catalogs of the database that the address names."""
         return read_planner_facts(self.line, keep_values)
 
-    def condition_totals(self, source: str, condition: str, bytes_: float) -> PageTotals:
+    def condition_totals(self, source: str, condition: str, bytes_: float) -> dict[str, float]:
         """Over some pages of a table, drawn at random."""
         return condition_totals(self._own, source, condition, bytes_)
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 import sqlglot
 from sqlglot import exp
 
-from hardy_gauge.core.sql.selectivity import PageTotals
 from hardy_gauge.errors import ProbeError
 from hardy_gauge.probes.sqlpack.connection import Line
 from hardy_gauge.probes.sqlpack.postgresql.needed_space import PAGE_BYTES
@@ -33,7 +32,7 @@ CROSS JOIN LATERAL (VALUES {values}) AS found (label, value)
 """
 
 
-def condition_totals(line: Line, source: str, condition: str, bytes_: float) -> PageTotals:
+def condition_totals(line: Line, source: str, condition: str, bytes_: float) -> dict[str, float]:
     """Of a table "loan AS l" of so many bytes; ProbeError where the account may not read it, or it takes too long."""
     table = sqlglot.parse_one(f"SELECT 1 FROM {source}", read="postgres").find(exp.Table)
     assert table is not None
@@ -54,4 +53,4 @@ def condition_totals(line: Line, source: str, condition: str, bytes_: float) -> 
     found = {str(row["label"]): float(row["value"] or 0.0) for row in own_rows(line, query, len(NAMES), CLOSED)}
     if found.keys() != set(NAMES):
         raise ProbeError("the server did not give what was counted")
-    return PageTotals(part, int(found.pop("pages")), **found)
+    return {"part": part, **found}
