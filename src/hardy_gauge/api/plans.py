@@ -8,6 +8,9 @@ from fastapi import APIRouter, Body
 from pydantic import BaseModel, Field
 
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
+from hardy_gauge.api.fields import Strict
+from hardy_gauge.core.plans.comparison import PlanComparison, compare_plans
+from hardy_gauge.core.plans.model import MalformedPlan
 from hardy_gauge.core.plans.readers import read_plan
 from hardy_gauge.core.plans.sheet import PlanOut, PlanSource, plan_sheet
 from hardy_gauge.diagnose.questions import plan_of, take_plan
@@ -30,6 +33,33 @@ class WhatIfRequest(BaseModel):
 @router.get("/servers/{server}/plans/{plan_key}")
 def stored_plan(server: str, plan_key: str, reader: CurrentReader) -> PlanOut:
     return plan_sheet(*query.stored_plan(reader, server, plan_key))
+
+
+@router.get("/servers/{server}/plans/{plan_key}/against/{other}")
+def plans_beside(
+    server: str, plan_key: str, other: str, reader: CurrentReader, window: CurrentWindow
+) -> query.PlansBeside:
+    """Two stored plans beside each other, and what a call with each took in the focus."""
+    return query.plans_beside(reader, server, plan_key, other, window.focus)
+
+
+class TwoPlans(Strict):
+    """Two plans in any known format."""
+
+    first: Annotated[str, Field(min_length=1, max_length=5_000_000)]
+    second: Annotated[str, Field(min_length=1, max_length=5_000_000)]
+
+
+@router.post("/plans/compare")
+def compare(plans: TwoPlans) -> PlanComparison:
+    """Two plans given as text, their steps matched; nothing is stored."""
+    found = []
+    for part, text in (("first", plans.first), ("second", plans.second)):
+        try:
+            found.append(read_plan(text))
+        except MalformedPlan as error:
+            raise MalformedPlan(f"{part}: {error.detail}", part) from error
+    return compare_plans(found[0], found[1])
 
 
 @router.post("/plans/read")

@@ -15,7 +15,7 @@ RULES: tuple[tuple[str, str, Role | None], ...] = (
     ("*", r"/api/me/(password|confirm|sign-ins(/.*)?|second-factor(/new)?)", "viewer"),
     (
         "POST",
-        r"/api/(plans/read|capture-rules/preview|capture-rules/missed|connections/read|connections/[^/]+/reports)",
+        r"/api/(plans/(read|compare)|capture-rules/preview|capture-rules/missed|connections/read|connections/[^/]+/reports)",
         "viewer",
     ),
     ("READ", r"/api/accounts", "engineer"),
@@ -41,7 +41,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
         "READ",
         r"/api/(fleet|tape|focus|recurrences|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
     ),
-    ("READ", r"/api/servers/[^/]+(/plans/[^/]+|/objects|/figures|/host|/index-set)?"),
+    ("READ", r"/api/servers/[^/]+(/plans/[^/]+(/against/[^/]+)?|/objects|/figures|/host|/index-set)?"),
     ("POST", r"/api/servers/[^/]+/(explain|index-set|texts(/proof)?)"),
     ("POST", r"/api/servers/[^/]+/sessions/[^/]+/end"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/(plan|selectivity)"),
@@ -53,7 +53,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
     ("POST", r"/api/connections/(labels|retire|[^/]+/reports)"),
 )
 # of who asks themselves, and what is of no server
-OWN = r"/api/(tokens(/.*)?|me/.*|plans/read|connections/read|handbook(/.*)?)"
+OWN = r"/api/(tokens(/.*)?|me/.*|plans/(read|compare)|connections/read|handbook(/.*)?)"
 
 
 def _fits(wanted: str, pattern: str, method: str, path: str) -> bool:

@@ -64,12 +64,11 @@ def proof_words(found: Proof) -> str:
     lines = [found.sentence]
     for one in found.differences:
         lines.append(
-            f"with {', '.join(str(value) for value in one.values) or 'no values'}: {one.compared.rows[0]} and {one.compared.rows[1]} rows"
+            f"with {', '.join(str(value) for value in one.values) or 'no values'}: {one.compared.first_rows} and {one.compared.second_rows} rows"
         )
         for side, some in (("old", one.compared.only_first), ("new", one.compared.only_second)):
-            lines += [
-                f"  {count} more in the {side}: {', '.join('NULL' if v is None else v for v in row)}"
-                for row, count in some
-            ]
+            for other in some:
+                row = ", ".join("NULL" if value is None else value for value in other.row)
+                lines.append(f"  {other.more} more in the {side}: {row}")
     lines += [f"  {one.name}: {one.rows:,} rows made of {one.rows_there:,.0f}" for one in found.tables]
     return "\n".join([*lines, *(f"  {caution}" for caution in found.cautions)])

@@ -40,7 +40,8 @@ def selectivity_sentence(server: str, rows: Sequence[Selectivity]) -> str:
         return f"What the planner of {server} expects of each condition; how much each selects in truth is not known."
     worst, one = max(known, key=lambda found: found[0])
     if worst < WRONG or one.expected is None or one.counted is None:
-        return f"The planner of {server} expects of its conditions what they select, within a factor of {worst:.2g}."
+        near = f", within a factor of {worst:.2g}" if worst >= 1.05 else ""
+        return f"The planner of {server} expects of its conditions what they select{near}."
     whose = "" if one.for_values else " for any value"
     return (
         f"The planner of {server} is wrong by a factor of {worst:,.0f} about {one.text}: it expects {part_words(one.expected)}{whose}, "

@@ -31,14 +31,14 @@ class ComparedStep:
 @dataclass(frozen=True)
 class PlanComparison:
     """``distance`` is the least number of changes (a step that comes or goes is one, another way to the same object less); ``joins`` the
-    objects in the order in which each plan reaches them.
+    objects in the order in which each plan reaches them. Of ``costs``, ``times`` and ``joins`` the first is of the first plan.
     """
 
     sentence: str
     distance: float
-    costs: tuple[float | None, float | None]
-    times: tuple[float | None, float | None]
-    joins: tuple[Sequence[str], Sequence[str]]
+    costs: Sequence[float | None]
+    times: Sequence[float | None]
+    joins: Sequence[Sequence[str]]
     steps: Sequence[ComparedStep]
 
 
@@ -106,5 +106,6 @@ def _sentence(first: Plan, second: Plan, steps: Sequence[ComparedStep]) -> str:
     said = f"Of the two plans, {', '.join(parts)}"
     for name, a, b in (("measured time", first.time_s, second.time_s), ("cost", first.cost, second.cost)):
         if a and b:
-            return f"{said}; the second has {b / a:.2f}× the {name} of the first."
+            ratio = f"{b / a:.2f}" if b < 10 * a else f"{b / a:,.0f}"
+            return f"{said}; the second has {ratio}× the {name} of the first."
     return f"{said}."

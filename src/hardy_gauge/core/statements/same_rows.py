@@ -17,28 +17,39 @@ Row = tuple[Any, ...]
 
 
 @dataclass(frozen=True)
+class MoreOften:
+    """A row, as text, that one answer has so many times more often than the other."""
+
+    row: list[str | None]
+    more: int
+
+
+@dataclass(frozen=True)
 class RowsCompared:
-    """``only_first`` and ``only_second`` are some rows that one has more often than the other, as text, with how many more."""
+    """``only_first`` and ``only_second`` are some rows that one has more often than the other."""
 
     likeness: Likeness
-    rows: tuple[int, int]
-    only_first: list[tuple[list[str | None], int]]
-    only_second: list[tuple[list[str | None], int]]
+    first_rows: int
+    second_rows: int
+    only_first: list[MoreOften]
+    only_second: list[MoreOften]
 
 
 def compare_rows(first: Sequence[Row], second: Sequence[Row]) -> RowsCompared:
     """Both whole, in the order in which they came."""
     a, b = [_plain(row) for row in first], [_plain(row) for row in second]
     if a == b:
-        return RowsCompared("same", (len(a), len(b)), [], [])
+        return RowsCompared("same", len(a), len(b), [], [])
     left, right = Counter(a), Counter(b)
     if left == right:
-        return RowsCompared("another order", (len(a), len(b)), [], [])
-    return RowsCompared("differ", (len(a), len(b)), _some(left - right), _some(right - left))
+        return RowsCompared("another order", len(a), len(b), [], [])
+    return RowsCompared("differ", len(a), len(b), _some(left - right), _some(right - left))
 
 
-def _some(more: Counter[Row]) -> list[tuple[list[str | None], int]]:
-    return [([None if one is None else str(one) for one in row], count) for row, count in more.most_common(MOST)]
+def _some(more: Counter[Row]) -> list[MoreOften]:
+    return [
+        MoreOften([None if one is None else str(one) for one in row], count) for row, count in more.most_common(MOST)
+    ]
 
 
 def _plain(row: Row) -> Row:

@@ -60,7 +60,8 @@ class Proof:
     old_s: float
     new_s: float
     ratio: Ratio | None
-    columns: tuple[list[str], list[str]]
+    old_columns: list[str]
+    new_columns: list[str]
     tables: list[MadeTable]
     cautions: list[str] = field(default_factory=list)
 
@@ -106,10 +107,10 @@ def prove(made: Made, old: str, new: str, draws: int = DRAWS, rounds: int = ROUN
         else "same"
     )
     old_s, new_s = (float(np.mean(side.seconds)) for side in sides)
-    rows = sum(found.rows[0] for found in compared)
-    empty = sum(not found.rows[0] and not found.rows[1] for found in compared)
+    rows = sum(found.first_rows for found in compared)
+    empty = sum(not found.first_rows and not found.second_rows for found in compared)
     sentence = proof_sentence(same, determined, len(compared), rows, empty, len(differs), ratio, old_s, new_s)
-    return Proof(sentence, same, determined, len(compared), rows, differs[:5], old_s, new_s, ratio, columns, made.tables, made.cautions)  # fmt: skip
+    return Proof(sentence, same, determined, len(compared), rows, differs[:5], old_s, new_s, ratio, columns[0], columns[1], made.tables, made.cautions)  # fmt: skip
 
 
 def _checked(side: _Side) -> exp.Expr:

@@ -48,19 +48,21 @@ const COLUMNS = computed<Column<Row>[]>(() => [
   </h2>
   <ProblemLine :problem="problem" />
   <p v-if="asked" class="mb-1" data-test="selectivity">{{ asked.sentence }}</p>
-  <DataTable :rows="rows" :columns="COLUMNS" :row-key="(one) => String(one.place)" data-test="conditions">
-    <template #text="{ row }"
-      ><code class="sql">{{ row.asked?.text ?? row.text }}</code></template
-    >
-    <template #matched="{ row }">{{ row.index ? `${row.matched} of ${row.columns}` : '' }}</template>
-    <template #expected="{ row }"
-      ><span v-if="row.asked?.expected != null" :title="row.asked.for_values ? 'of its rows, for these values' : 'of its rows, for any value'">{{ rowShare(row.asked.expected) }}</span></template
-    >
-    <template #counted="{ row }">
-      <span v-if="row.asked?.counted" :title="row.asked.counted.pages ? `of ${row.asked.counted.rows} rows in ${row.asked.counted.pages} pages drawn at random` : 'when it was run'"
-        >{{ rowShare(row.asked.counted.share) }}<span class="faded">{{ margin(row.asked.counted) }}</span></span
+  <div data-test="conditions">
+    <DataTable :rows="rows" :columns="COLUMNS" :row-key="(one) => String(one.place)">
+      <template #text="{ row }"
+        ><code class="sql">{{ row.asked?.text ?? row.text }}</code></template
       >
-      <span v-else class="faded" :title="row.asked?.problem">not known: {{ row.asked?.problem }}</span>
-    </template>
-  </DataTable>
+      <template #matched="{ row }">{{ row.index ? `${row.matched} of ${row.columns}` : '' }}</template>
+      <template #expected="{ row }"
+        ><span v-if="row.asked?.expected != null" :title="row.asked.for_values ? 'of its rows, for these values' : 'of its rows, for any value'">{{ rowShare(row.asked.expected) }}</span></template
+      >
+      <template #counted="{ row }">
+        <span v-if="row.asked?.counted" :title="row.asked.counted.pages ? `of ${row.asked.counted.rows} rows in ${row.asked.counted.pages} pages drawn at random` : 'when it was run'"
+          >{{ rowShare(row.asked.counted.share) }}<span class="faded">{{ margin(row.asked.counted) }}</span></span
+        >
+        <span v-else class="faded" :title="row.asked?.problem">not known: {{ row.asked?.problem }}</span>
+      </template>
+    </DataTable>
+  </div>
 </template>

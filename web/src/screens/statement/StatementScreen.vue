@@ -33,7 +33,10 @@ const PLANS: Column<Use>[] = [
   { key: 'calls', title: 'calls', unit: '', value: (use) => use.calls },
   { key: 'each', title: 'time per call', unit: 's', value: (use) => use.time_per_call_s },
   { key: 'used', title: 'used', value: (use) => use.last_us },
+  { key: 'beside', title: '', width: '96px' },
 ]
+/** The plan that the same server used before this one, where both are kept. */
+const earlier = (use: Use, all: readonly Use[]) => use.stored && all.find((one) => one.server === use.server && one.stored && one.last_us < use.last_us)
 const { problem, run } = useWork()
 const ask = (server: string) =>
   run(async () => {
@@ -76,6 +79,12 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
           <span>Plans over time</span
           ><BButton v-for="server in data.askable.slice(0, 3)" :key="server" size="sm" variant="outline-secondary" data-test="ask-plan" @click="ask(server)"
             >Ask {{ data.askable.length > 1 ? server : '' }} for its plan</BButton
+          ><RouterLink
+            v-if="data.askable.length"
+            class="btn btn-sm btn-outline-secondary"
+            data-test="another-text"
+            :to="{ name: 'texts', params: { server: data.askable[0] }, query: { ...w.kept.value, statement: data.row.fingerprint } }"
+            >Another text</RouterLink
           >
         </h2>
         <ProblemLine :problem="problem" />
@@ -89,6 +98,14 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
           <template #used="{ row }"
             ><span class="faded">{{ day(row.first_us) }} {{ clock(row.first_us) }} to {{ clock(row.last_us + 60e6) }}</span></template
           >
+          <template #beside="{ row }">
+            <RouterLink
+              v-if="earlier(row, data.plans)"
+              data-test="plans-beside"
+              :to="{ name: 'plans-beside', params: { server: row.server, plan: (earlier(row, data.plans) as Use).plan_key, other: row.plan_key }, query: w.kept.value }"
+              >what changed</RouterLink
+            >
+          </template>
         </DataTable>
         <ExecutionTable class="mt-3" :executions="data.executions" :in-all="data.executions_in_all" />
       </div>
