@@ -169,7 +169,7 @@ def test_a_text_that_cannot_be_run_is_named(made: Made, old: str, new: str, part
 
 
 def test_a_text_cannot_take_longer_than_it_may(made: Made, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hardy_gauge.lab.made.proof.LONGEST_S", 0.5)
+    monkeypatch.setattr("hardy_gauge.lab.made.calls.LONGEST_S", 0.5)
     with pytest.raises(InvalidInput, match="took longer"):
         prove(made, "SELECT 1", "SELECT 1 FROM set_config('statement_timeout', '0', false), pg_sleep(30)", rounds=1)
 

@@ -78,6 +78,8 @@ def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psyco
         page.locator("[data-test=ask]").click()
         expect(page.locator("[data-test=chosen]")).to_contain_text("visited(patron)", timeout=90_000)
         expect(page.locator(".lead-sentence")).to_contain_text("would win reading-room")
+        page.locator("[data-test=prove]").click()
+        expect(page.locator("[data-test=proof]")).to_contain_text("less time", timeout=120_000)
         # what its condition selects, and another text, proven on made rows
         page.goto("/statements?scope=reading-room&search=visited")
         page.get_by_role("link", name=re.compile("SELECT count.*visited")).first.click()

@@ -10,7 +10,8 @@ from pydantic import Field
 from hardy_gauge.api.current import CurrentReader
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.core.indexes.sheet import IndexSet
-from hardy_gauge.diagnose.index_set import IndexBasis, index_basis, index_set_of
+from hardy_gauge.diagnose.index_set import IndexBasis, index_basis, index_set_of, prove_index_set
+from hardy_gauge.lab.made.index_proof import IndexProof
 
 router = APIRouter(tags=["plans"])
 MOST_BYTES = 2**50
@@ -33,3 +34,9 @@ def basis(server: str, reader: CurrentReader) -> IndexBasis:
 def index_set(server: str, budget: IndexBudget, reader: CurrentReader) -> IndexSet:
     """Takes some seconds to a minute. Only what was recorded is read, and the twin on this machine asked."""
     return index_set_of(reader, server, budget.bytes, budget.entries_per_s)
+
+
+@router.post("/servers/{server}/index-set/proof")
+def proof(server: str, budget: IndexBudget, reader: CurrentReader) -> IndexProof:
+    """The same set built on rows made from the server's statistics, and the workload called without and with it; up to some minutes."""
+    return prove_index_set(reader, server, budget.bytes, budget.entries_per_s)

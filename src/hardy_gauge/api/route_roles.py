@@ -42,7 +42,7 @@ FOR_PARTS: tuple[tuple[str, str], ...] = (
         r"/api/(fleet|tape|focus|recurrences|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
     ),
     ("READ", r"/api/servers/[^/]+(/plans/[^/]+(/against/[^/]+)?|/objects|/figures|/host|/index-set)?"),
-    ("POST", r"/api/servers/[^/]+/(explain|index-set|texts(/proof)?)"),
+    ("POST", r"/api/servers/[^/]+/(explain|index-set(/proof)?|texts(/proof)?)"),
     ("POST", r"/api/servers/[^/]+/sessions/[^/]+/end"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/(plan|selectivity)"),
     ("*", r"/api/changes(/[^/]+)?"),

@@ -10,6 +10,8 @@ from hardy_gauge.diagnose.questions import RecordedFacts, planner_facts
 from hardy_gauge.errors import InvalidInput, Unsupported
 from hardy_gauge.lab.index_advice import advise_indexes
 from hardy_gauge.lab.kept_twins import twins
+from hardy_gauge.lab.made.fill import made_database
+from hardy_gauge.lab.made.index_proof import CalledText, IndexProof, prove_indexes
 from hardy_gauge.queries.index_workload import index_workload
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named
@@ -52,3 +54,20 @@ def _known(reader: Reader, server: str) -> RecordedFacts:
             "what its planner knows was not recorded; that is recorded of PostgreSQL servers only", "server"
         )
     return known
+
+
+def prove_index_set(reader: Reader, server: str, bytes_: float, entries_per_s: float | None) -> IndexProof:
+    """The set for that budget, built on rows made from the server's statistics, with its workload called before and after. Raises as
+    ``index_set_of``.
+    """
+    found, known, work = (
+        index_set_of(reader, server, bytes_, entries_per_s),
+        _known(reader, server),
+        index_workload(reader, server),
+    )
+    texts = [CalledText(one.fingerprint, one.text, one.calls) for one in work.statements]
+    undo = [one.undo for one in found.chosen] + [one.undo for one in found.drops]
+    with made_database(known[3]()) as made:
+        return prove_indexes(
+            made, texts, [one.script for one in found.chosen], [one.script for one in found.drops], undo
+        )  # fmt: skip

@@ -41,3 +41,20 @@ def time_words(ratio: Ratio | None, old_s: float, new_s: float) -> str:
     if ratio.low > 1 + TRIFLE:
         return f"The new text is slower: {each}, {interval}."
     return f"No difference in time is shown: {each}, {interval}."
+
+
+KEPT = 0.7  # of what was promised, from which on a promise counts as kept (as the advice of index sets is checked)
+
+
+def index_proof_sentence(promised: float | None, measured: float | None, ratio: Ratio | None, statements: int) -> str:
+    """What the indexes brought on made rows, against what the planner promised there."""
+    if promised is None or measured is None:
+        return "No statement of the workload could be called on made rows."
+    of = f"On made rows {counted(statements, 'statement')} of the workload"
+    interval = f" ({1 - ratio.high:.0%} to {1 - ratio.low:.0%})" if ratio is not None else ""
+    if ratio is not None and ratio.low <= 1 <= ratio.high:
+        return f"{of} took as long with the indexes as without, as far as is shown; the planner promised {promised:.0%} less."
+    if measured < 0:
+        return f"{of} took {-measured:.0%} longer with the indexes; the planner promised {promised:.0%} less."
+    kept = "which is what the planner promised" if measured >= KEPT * promised else "less than the planner promised"
+    return f"{of} took {measured:.0%} less time{interval} with the indexes, {kept} ({promised:.0%})."

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import random
-import threading
-import time
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -19,11 +16,10 @@ from hardy_gauge.core.narrative.proof import proof_sentence
 from hardy_gauge.core.statements.same_rows import RowsCompared, compare_rows
 from hardy_gauge.core.trials.compare import Ratio, paired_ratio
 from hardy_gauge.errors import InvalidInput
+from hardy_gauge.lab.made.calls import call, said
 from hardy_gauge.lab.made.fill import Made, MadeTable
 from hardy_gauge.lab.made.parameters import draw_parameters, with_shared_parameters
 
-MOST_ROWS = 200_000
-LONGEST_S = 20.0  # of one call
 DRAWS, ROUNDS = 12, 3
 WRITES = (exp.Insert, exp.Update, exp.Delete)
 # other ways to the same rows: what changes then the text does not determine
@@ -84,7 +80,7 @@ def prove(made: Made, old: str, new: str, draws: int = DRAWS, rounds: int = ROUN
         try:
             values = draw_parameters(connection, [side.text for side in sides], draws, seed)
         except psycopg.Error as error:
-            raise InvalidInput(f"{_refused(connection, sides)}: {_said(error)}", _refused(connection, sides)) from error
+            raise InvalidInput(f"{_refused(connection, sides)}: {said(error)}", _refused(connection, sides)) from error
         written = sorted({_written(tree) for tree in trees if isinstance(tree, WRITES)})
         compared, columns = [], (list[str](), list[str]())
         for one in values:
@@ -134,10 +130,6 @@ def _refused(connection: psycopg.Connection[Any], sides: Sequence[_Side]) -> str
     return sides[0].part
 
 
-def _said(error: psycopg.Error) -> str:
-    return error.diag.message_primary or " ".join(str(error).split())
-
-
 def _written(tree: exp.Expr) -> str:
     table = tree.find(exp.Table)
     assert table is not None
@@ -148,42 +140,12 @@ def _is_ordered(tree: exp.Expr) -> bool:
     return tree.args.get("order") is not None
 
 
-@contextmanager
-def _ended_in_time(connection: psycopg.Connection[Any]) -> Iterator[None]:
-    """A text may set its own limits; this one it cannot reach."""
-    timer = threading.Timer(LONGEST_S, connection.cancel)
-    timer.start()
-    try:
-        yield
-    finally:
-        timer.cancel()
-
-
-def _run(
-    connection: psycopg.Connection[Any], side: _Side, values: Sequence[str | None]
-) -> tuple[list[Any], list[str], float]:
-    cursor = psycopg.RawCursor(connection)
-    began = time.perf_counter()
-    try:
-        with _ended_in_time(connection):
-            cursor.execute(side.text.encode(), list(values), binary=False)
-            rows = cursor.fetchmany(MOST_ROWS + 1) if cursor.description else []
-    except psycopg.errors.QueryCanceled as error:
-        raise InvalidInput(f"{side.part}: it took longer than {LONGEST_S:.0f} s on made data", side.part) from error
-    except psycopg.Error as error:
-        raise InvalidInput(f"{side.part}: {_said(error)}", side.part) from error
-    took = time.perf_counter() - began
-    if len(rows) > MOST_ROWS:
-        raise InvalidInput(f"{side.part}: it gives more than {MOST_ROWS:,} rows, which are not compared", side.part)
-    return rows, [column.name for column in cursor.description or ()], took
-
-
 def _called(
     connection: psycopg.Connection[Any], side: _Side, values: Sequence[str | None], written: Sequence[str]
 ) -> tuple[list[Any], list[str]]:
     """The rows of a call; of a write also what is in the tables after it. Nothing stays."""
     with connection.transaction(force_rollback=True):
-        rows, columns, _ = _run(connection, side, values)
+        rows, columns, _ = call(connection, side.text, side.part, values)
         for table in written:
             rows += connection.execute(
                 f"SELECT {psycopg.sql.Literal(table).as_string(connection)}, t::text FROM {table} AS t".encode()
@@ -218,7 +180,7 @@ def _timed(
         for _ in range(times):
             for place in order.sample((0, 1), 2):
                 with connection.transaction(force_rollback=True):
-                    found[place].append(_run(connection, sides[place], one)[2])
+                    found[place].append(call(connection, sides[place].text, sides[place].part, one)[2])
         blocks += [(found[0], found[1])] if len(values) > 1 else [([a], [b]) for a, b in zip(*found, strict=True)]
         for side, seconds in zip(sides, found, strict=True):
             side.seconds += seconds

@@ -27,15 +27,21 @@ const gib = ref('1')
 const writes = ref('')
 const found = ref<Schemas['IndexSet'] | null>(null)
 const { problem, busy, run, wrong } = useWork()
+const budget = () => ({ bytes: Number(gib.value) * 2 ** 30, entries_per_s: writes.value === '' ? null : Number(writes.value) })
 const ask = () =>
   run(async () => {
-    found.value = null
+    found.value = proof.value = null
     found.value = await answered(
       api.POST('/api/servers/{server}/index-set', {
         params: { path: { server: server.value } },
-        body: { bytes: Number(gib.value) * 2 ** 30, entries_per_s: writes.value === '' ? null : Number(writes.value) },
+        body: budget(),
       }),
     )
+  })
+const proof = ref<Schemas['IndexProof'] | null>(null)
+const prove = () =>
+  run(async () => {
+    proof.value = await answered(api.POST('/api/servers/{server}/index-set/proof', { params: { path: { server: server.value } }, body: budget() }))
   })
 const scripts = computed(() => [...(found.value?.chosen ?? []), ...(found.value?.drops ?? [])].map((one) => one.script).join('\n'))
 const copy = () => navigator.clipboard.writeText(scripts.value)
@@ -47,6 +53,14 @@ const CHOSEN: Column<Schemas['ProposedIndex']>[] = [
   { key: 'log', title: 'log', unit: 'B/s', width: '110px', value: (one) => one.log_bytes_per_s, missing: 'not known' },
   { key: 'serves', title: 'serves', unit: '', width: '90px', value: (one) => one.serves.length },
 ]
+const PROVEN: Column<Schemas['StatementProof']>[] = [
+  { key: 'text', title: 'statement', wide: true, code: true, value: (one) => one.text },
+  { key: 'before', title: 'a call without', unit: 's', width: '120px', value: (one) => one.before_s, missing: 'not called' },
+  { key: 'after', title: 'with', unit: 's', width: '110px', value: (one) => one.after_s, missing: 'not called' },
+  { key: 'ratio', title: 'measured', unit: '', width: '90px', value: (one) => one.ratio },
+  { key: 'promised', title: 'promised', unit: '', width: '90px', value: (one) => one.promised },
+]
+const multiple = (ratio: number | null) => (ratio === null ? '' : ratio < 0.01 ? 'under 0.01×' : `${ratio.toFixed(2)}×`)
 const EFFECTS: Column<Effect>[] = [
   { key: 'text', title: 'statement', wide: true, code: true, value: (one) => one.text },
   { key: 'part', title: 'of all time', unit: 'share', width: '100px', value: (one) => one.time_share },
@@ -75,6 +89,25 @@ const EFFECTS: Column<Effect>[] = [
           {{ found.belief }}
           <button v-if="scripts" type="button" class="btn btn-link btn-sm p-0 align-baseline" @click="copy">Copy the scripts</button>
         </p>
+        <p v-if="found.chosen.length" class="mb-2">
+          <BButton size="sm" variant="outline-secondary" :disabled="busy" data-test="prove" @click="prove">Prove on made rows</BButton>
+          <span class="faded ms-2">{{ busy && !proof ? 'making rows and calling the workload without and with them; up to some minutes' : `Nothing is run on ${server}.` }}</span>
+        </p>
+        <template v-if="proof">
+          <p class="mb-1" data-test="proof">{{ proof.sentence }}</p>
+          <DataTable :rows="proof.statements" :columns="PROVEN" :row-key="(one) => one.fingerprint" class="mb-1">
+            <template #text="{ row }"
+              ><SubjectLink kind="statement" :name="row.fingerprint" :server="server" :title="row.problem">{{ row.text }}</SubjectLink
+              ><span v-if="row.problem" class="faded"> {{ row.problem }}</span></template
+            >
+            <template #ratio="{ row }">{{ multiple(row.ratio) }}</template>
+            <template #promised="{ row }">{{ multiple(row.promised) }}</template>
+          </DataTable>
+          <p class="faded mb-3">
+            Rows made from the statistics: {{ proof.tables.map((one) => `${one.name} ${one.rows.toLocaleString('en')} of ${Math.round(one.rows_there).toLocaleString('en')}`).join('; ') }}. Times are
+            those of this machine, on fewer rows; promised is the planner's cost with the indexes over that without, on the same rows.
+          </p>
+        </template>
         <div v-if="found.chosen.length" data-test="chosen">
           <DataTable :rows="found.chosen" :columns="CHOSEN" :row-key="(one) => one.index">
             <template #adds="{ row }"
@@ -102,7 +135,7 @@ const EFFECTS: Column<Effect>[] = [
             <template #text="{ row }"
               ><SubjectLink kind="statement" :name="row.fingerprint" :server="server">{{ row.text }}</SubjectLink></template
             >
-            <template #ratio="{ row }">{{ row.ratio.toFixed(2) }}×</template>
+            <template #ratio="{ row }">{{ multiple(row.ratio) }}</template>
           </DataTable>
         </template>
         <template v-if="found.effects.length">
@@ -111,7 +144,7 @@ const EFFECTS: Column<Effect>[] = [
             <template #text="{ row }"
               ><SubjectLink kind="statement" :name="row.fingerprint" :server="server">{{ row.text }}</SubjectLink></template
             >
-            <template #ratio="{ row }">{{ row.ratio < 0.01 ? 'under 0.01' : row.ratio.toFixed(2) }}×</template>
+            <template #ratio="{ row }">{{ multiple(row.ratio) }}</template>
           </DataTable>
         </template>
         <p v-for="one in [...found.unknown.map((text) => `Not known: ${text}`), ...found.cautions]" :key="one" class="faded mb-1 mt-1">{{ one }}</p>
