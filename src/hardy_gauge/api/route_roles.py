@@ -39,9 +39,9 @@ WITHOUT_FACTOR = re.compile(r"/api/me/.*")
 FOR_PARTS: tuple[tuple[str, str], ...] = (
     (
         "READ",
-        r"/api/(fleet|tape|focus|recurrences|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
+        r"/api/(fleet|tape|focus|indexes|recurrences|clusters/[^/]+|ledger|log|now|holdups|compare|strips(/against)?|statements(/[^/]+)?|findings|find|connections)",
     ),
-    ("READ", r"/api/servers/[^/]+(/plans/[^/]+(/against/[^/]+)?|/objects|/figures|/host|/index-set)?"),
+    ("READ", r"/api/servers/[^/]+(/plans/[^/]+(/against/[^/]+)?|/objects|/tables/[^/]+|/figures|/host|/index-set)?"),
     ("POST", r"/api/servers/[^/]+/(explain|index-set(/proof)?|texts(/proof)?)"),
     ("POST", r"/api/servers/[^/]+/sessions/[^/]+/end"),
     ("POST", r"/api/servers/[^/]+/statements/[^/]+/(plan|selectivity)"),

@@ -22,8 +22,8 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.reach import Reach, reach
 
 SHARED = re.compile(
-    r"/api/(fleet|tape|servers/[^/]+(/objects|/figures|/host)?|ledger|statements(/[^/]+)?|findings|holdups|strips(/against)?|compare|changes"
-    r"|clusters/[^/]+|log|recurrences|figures)"
+    r"/api/(fleet|tape|servers/[^/]+(/objects|/tables/[^/]+|/figures|/host)?|ledger|statements(/[^/]+)?|findings|holdups|strips(/against)?|compare|changes"
+    r"|clusters/[^/]+|log|recurrences|figures|indexes)"
 )
 MOST_KEPT = 256
 MOST_BYTES = 4 * 2**20

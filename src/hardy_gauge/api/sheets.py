@@ -12,6 +12,7 @@ from hardy_gauge.core.activity.now import Now
 from hardy_gauge.core.cluster.sheet import ClusterSheet
 from hardy_gauge.core.compare.sheet import Comparison
 from hardy_gauge.core.host.sheet import HostSheet
+from hardy_gauge.core.indexes.across import IndexesAcross
 from hardy_gauge.core.statements.rows import Statements
 from hardy_gauge.queries import find as finding
 from hardy_gauge.queries.cluster_sheet import cluster_sheet
@@ -20,6 +21,7 @@ from hardy_gauge.queries.compare_sides import Of
 from hardy_gauge.queries.focus import Focus, focus_of
 from hardy_gauge.queries.holdup_sheet import Asked, holdup_sheet
 from hardy_gauge.queries.host_sheet import host_sheet
+from hardy_gauge.queries.indexes_across import indexes_across
 from hardy_gauge.queries.now import now_of
 from hardy_gauge.queries.objects import ServerObjects, objects_of
 from hardy_gauge.queries.scope import server_named
@@ -28,6 +30,7 @@ from hardy_gauge.queries.server_sheet import ServerSheet
 from hardy_gauge.queries.server_sheet import server_sheet as sheet_of
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.statement_sheet import StatementDetail, statement_sheet
+from hardy_gauge.queries.table_sheet import TableSheet, table_sheet_of
 from hardy_gauge.queries.tape import Tape
 from hardy_gauge.queries.tape import tape as tape_of
 
@@ -75,6 +78,18 @@ def server_sheet(server: str, reader: CurrentReader, window: CurrentWindow) -> S
 def server_objects(server: str, reader: CurrentReader, window: CurrentWindow) -> ServerObjects:
     """Tables, indexes and sequences: what was done with them in the focus, and how they were at its end."""
     return objects_of(reader, server_named(reader, server), window.focus)
+
+
+@router.get("/servers/{server}/tables/{table}", tags=["servers"])
+def table_sheet(server: str, table: str, reader: CurrentReader, window: CurrentWindow) -> TableSheet:
+    """One table: its size and growth, columns, indexes with the statements that read them, and the statements that touch it."""
+    return table_sheet_of(reader, server_named(reader, server), table, window.focus)
+
+
+@router.get("/indexes", tags=["servers"])
+def indexes(reader: CurrentReader, window: CurrentWindow, scope: str = "fleet") -> IndexesAcross:
+    """Indexes that cost and give nothing, are missing, or are too large, each told once for its cluster."""
+    return indexes_across(reader, scope, window.focus)
 
 
 @router.get("/servers/{server}/figures", tags=["servers"])

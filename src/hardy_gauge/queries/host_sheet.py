@@ -53,7 +53,7 @@ def host_sheet(reader: Reader, span: Span, name: str) -> HostSheet:
         for one in volumes_of(reader, server, reader.clock())
     ]  # fmt: skip
     total, cores = server.host.get("memory_bytes"), server.host.get("cores")
-    cache, each = _sizes(reader, server)
+    cache, each = cache_and_session_bytes(reader, server)
     waiting = rate("run_queue_s") if "run_queue_s" in columns else level("run_queue")
     open_ = level("sessions_open")
     sessions = each * open_ if each is not None and open_ is not None else None
@@ -91,7 +91,7 @@ def _limits(server: Server, volume: str) -> tuple[float | None, float | None]:
     return known.get("operations_per_s_limit"), known.get("bytes_per_s_limit")
 
 
-def _sizes(reader: Reader, server: Server) -> tuple[float | None, float | None]:
+def cache_and_session_bytes(reader: Reader, server: Server) -> tuple[float | None, float | None]:
     """Bytes of the buffer cache, and of the buffers that each session holds, as they are set."""
     known = settings(reader, server, beside(reader, server))
     facts = [] if isinstance(known, Unknown) else list(known.values())

@@ -6,7 +6,7 @@ import polars as pl
 
 from hardy_gauge.core.host.sheet import GrowingTable, TableSpace
 from hardy_gauge.core.narrative.host import space_words
-from hardy_gauge.core.time.span import DAY_US
+from hardy_gauge.core.time.span import DAY_US, HOUR_US
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server
@@ -63,3 +63,22 @@ def _sized(reader: Reader, server: Server, until_us: int) -> pl.DataFrame | None
     size = pl.sum_horizontal(*(pl.col(c).fill_null(0.0) for c in SIZES if c in frame.columns))
     sized = whole.filter(pl.col("heap_bytes").is_not_null()).with_columns(size.cast(pl.Float64).alias("size"))
     return sized.sort("at_us")
+
+
+def size_over_time(reader: Reader, server: Server, table: str, until_us: int) -> list[tuple[int, float]]:
+    """A table's size in all over the last week, as it was counted last of each hour."""
+    rows = _sized(reader, server, until_us)
+    if rows is None:
+        return []
+    hours = rows.filter(pl.col("table") == table).group_by(pl.col("at_us") // HOUR_US, maintain_order=True).agg(
+        pl.col("at_us").last().alias("last"), pl.col("size").last()
+    )  # fmt: skip
+    return [(int(at), float(size)) for at, size in hours.select("last", "size").iter_rows()]
+
+
+def growth_of(reader: Reader, server: Server, table: str, until_us: int) -> float | None:
+    """Bytes a day over the last week, or as far as it was counted, at least three hours; None where that is not known."""
+    sizes = size_over_time(reader, server, table, until_us)
+    if len(sizes) < 2 or sizes[-1][0] - sizes[0][0] < LEAST_US:
+        return None
+    return (sizes[-1][1] - sizes[0][1]) / (sizes[-1][0] - sizes[0][0]) * DAY_US

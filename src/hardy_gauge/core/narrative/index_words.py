@@ -71,3 +71,57 @@ def young_words(index: str, counted_s: float | None) -> str:
         else f"its lookups are counted for {duration(counted_s)} only"
     )
     return f"whether {index} could go: no statement of the workload reads it, but {known}"
+
+
+def judged_words(
+    judged: str,
+    members: int,
+    counted_s: float | None,
+    per_day: float | None,
+    other: str,
+    size_bytes: float,
+    needed: float,
+) -> str:
+    """Why an index is told of, in a sentence without its name."""
+    counted_for = f"in the {duration(counted_s)} that it is counted" if counted_s is not None else "since it is counted"
+    where = "" if members < 2 else f" on none of {members} members"
+    match judged:
+        case "never read":
+            return (
+                f"not read once{where} {counted_for}; what is read at the month's or year's end may not have come yet"
+            )
+        case "not read so far":
+            return f"not read{where} {counted_for}, which is little to go by"
+        case "rarely read":
+            return f"read {per_day or 0:.1f} times a day, less often than it is written to"
+        case "duplicate":
+            return f"{other} is over the same columns"
+        case "contained in another":
+            return f"{other} begins with its columns, so it serves what this one serves"
+        case "bloated":
+            return f"takes {size(size_bytes)}, and its rows need {size(needed)}"
+        case "larger than the cache":
+            return "larger than all of the server's cache, so reading it pushes out everything else"
+        case "not valid":
+            return "no query may use it, and writes keep it up all the same; its building failed or goes on"
+        case _:
+            return f"refers to {other}: deleting or changing a row there reads all of this table"
+
+
+def across_sentence(indexes: int, needless: int, needless_bytes: float, missing: int, rest: int) -> str:
+    """How many are told of, and how much room those that give nothing take."""
+    if not indexes:
+        return "No index is reported."
+    told = f"Of {_indexes(indexes)}"
+    if not needless + missing + rest:
+        return f"{told} all are read, and none says what another one says."
+    parts = (
+        [
+            f"{needless} {'gives' if needless == 1 else 'give'} nothing and {'takes' if needless == 1 else 'take'} {size(needless_bytes)}"
+        ]
+        if needless
+        else []
+    )
+    parts += [f"{rest} {'is' if rest == 1 else 'are'} worth a look"] if rest else []
+    parts += [f"{counted(missing, 'foreign key')} {'has' if missing == 1 else 'have'} none"] if missing else []
+    return f"{told}, {', '.join(parts)}."

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from hardy_gauge.core.figures.formatting import figure
+from hardy_gauge.core.figures.formatting import amount, counted, figure, share, size
 
 # rows read by whole scans a second from which a table is named
 MANY_ROWS_PER_S = 1000.0
@@ -24,3 +24,18 @@ def objects_sentence(server: str, reported: bool, tables: int, scanned_per_s: Ma
         rate = figure(scanned_per_s[most], "/s")
         return f"{server} has {count}; whole scans read most rows of {most}, {rate}."
     return f"{server} has {count}; whole scans read few rows of them."
+
+
+def table_sentence(
+    table: str, server: str, rows: float, bytes_: float, per_day: float | None, statements: int, time_share: float
+) -> str:
+    """How large it is, whether it grows, and how much of the server's time goes to statements on it."""
+    grown = ""
+    if per_day is not None:
+        grown = f", {size(per_day)} more each day" if per_day > 0 else ", and does not grow"
+    used = (
+        f"; {counted(statements, 'statement')} with {share(time_share)} of the time of {server} touched it"
+        if statements
+        else "; no statement that was counted touched it"
+    )
+    return f"{table} holds {amount(rows)} rows in {size(bytes_)}{grown}{used}."

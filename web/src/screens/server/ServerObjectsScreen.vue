@@ -7,9 +7,11 @@ import { useServerPart } from './part'
 import { api, type Schemas } from '@/api/client'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import DataTable from '@/parts/DataTable.vue'
+import SubjectLink from '@/parts/SubjectLink.vue'
 import StateNote from '@/parts/StateNote.vue'
 import type { Column } from '@/parts/table'
 import { clock, day } from '@/state/units'
+import { useWindow } from '@/state/window'
 
 type Row = Schemas['TableOut']
 const { answer, search, rows } = useServerPart(
@@ -17,6 +19,7 @@ const { answer, search, rows } = useServerPart(
   (data) => data.tables,
   (row) => row.name,
 )
+const w = useWindow()
 const open = ref<string | null>(null)
 const when = (us: number | null) => (us === null ? 'not known' : `${day(us)} ${clock(us)}`)
 const COLUMNS: Column<Row>[] = [
@@ -67,6 +70,10 @@ const options = (row: Row) => Object.entries(row.options).map(([name, value]) =>
     >
       <BFormInput v-model="search" size="sm" placeholder="loan" aria-label="Search the tables" class="search" />
       <span class="faded">{{ rows.length }} of {{ data.tables.length }} tables; Enter shows the indexes of one</span>
+      <RouterLink :to="{ name: 'indexes', query: w.kept.value }">Which indexes give nothing</RouterLink>
+      <template #name="{ row }"
+        ><SubjectLink kind="table" :name="row.name" :server="data.server" data-test="table-link">{{ row.name }}</SubjectLink></template
+      >
       <template #below="{ row }">
         <IndexTable :indexes="row.indexes" />
         <p class="faded mb-0">
