@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+import signal
 import sys
 from pathlib import Path
+from types import FrameType
 from typing import Annotated, Any
 
 import typer
 
 from hardy_gauge.cli.options import Data
-from hardy_gauge.core.figures.formatting import duration
+from hardy_gauge.core.figures.formatting import counted, duration
+from hardy_gauge.core.narrative.trials import changes_words, held_words
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import TrialDesign, read_file
 from hardy_gauge.load.targets import open_target, probe_for
@@ -28,16 +31,26 @@ def trial(
     as_json: Annotated[
         bool, typer.Option("--json", help="Print JSON: arms, runs, ratios, intervals, verdict.")
     ] = False,
+    quick: Annotated[
+        bool, typer.Option(help="In a small size: three blocks of short runs, which show only what is plain.")
+    ] = False,
+    plan: Annotated[bool, typer.Option(help="Say what it would do and how long that takes, and do nothing.")] = False,
 ) -> None:
     """Run control against candidates, interleaved, and say whether the difference is real.
 
-    Example: hardy-gauge trial examples/sqlite-journal.yaml
+    Example: hardy-gauge trial examples/compare-postgresql.yaml
 
     A trial states its goal first, changes one thing, and runs every arm once in each block. The ratios
-    have 95% intervals; "plainly better" means that the whole interval is on the better side.
+    have 95% intervals; "plainly better" means that the whole interval is on the better side. Exit 2: it cannot be run; 3: it was stopped.
     """
+    signal.signal(signal.SIGTERM, _stop)
     try:
         design = read_file(file)
+        design = design.quick() if quick else design
+        if plan:
+            document = plan_document(design)
+            typer.echo(json.dumps(document, indent=2) if as_json else document["sentence"])
+            return
         outbound.policy().name([design.target.address] if design.target.address else [])
         target = open_target(design, _probe(design, data))
         try:
@@ -56,6 +69,13 @@ def trial(
         else:
             typer.echo(str(error), err=True)
         raise typer.Exit(2) from None
+    except KeyboardInterrupt:
+        detail = "stopped before its last run; nothing of it is left running"
+        typer.echo(
+            json.dumps({"kind": design.kind, "verdict": "interrupted", "sentence": detail}) if as_json else detail,
+            err=not as_json,
+        )
+        raise typer.Exit(3) from None
     result = document_of(design, results)
     typer.echo(json.dumps(result, indent=2) if as_json else table_of(result))
 
@@ -65,6 +85,7 @@ def document_of(design: TrialDesign, results: list[RunResult]) -> dict[str, Any]
     evaluation = evaluate(design, results)
     first = evaluation["candidates"][0]
     return {
+        "kind": design.kind,
         "title": design.title,
         "goal": design.goal.model_dump(),
         "arms": evaluation["arms"],
@@ -73,8 +94,24 @@ def document_of(design: TrialDesign, results: list[RunResult]) -> dict[str, Any]
         "verdicts": [{k: v for k, v in c.items() if k != "ratios"} for c in evaluation["candidates"]],
         "verdict": first["outcome"],
         "sentence": first["sentence"],
+        "settings_in_force": {arm["arm"]: arm["settings_in_force"] for arm in evaluation["arms"]},
         "cautions": evaluation["cautions"],
     }
+
+
+def plan_document(design: TrialDesign) -> dict[str, Any]:
+    """What it would do, and for how long at least."""
+    runs, seconds = design.run.blocks * len(design.arms), design.run.seconds
+    where = held_words(design.target.model_dump(exclude_none=True, mode="json"), design.workload.model_dump(mode="json"), seconds, design.run.blocks, design.run.seed, design.run.cold)  # fmt: skip
+    changes = {arm.name: changes_words(arm.model_dump(mode="json")) for arm in design.arms}
+    sentence = f"{counted(runs, 'run')} of {duration(seconds)}, {duration(runs * seconds)} in all and some seconds before each run. {where}"
+    return {
+        "kind": design.kind, "sentence": sentence, "runs": runs, "seconds_at_least": runs * seconds, "arms": changes, "cautions": design.cautions(),
+    }  # fmt: skip
+
+
+def _stop(_: int, __: FrameType | None) -> None:
+    raise KeyboardInterrupt
 
 
 def table_of(result: dict[str, Any]) -> str:

@@ -15,6 +15,8 @@ from hardy_gauge.queries.trials import LAB
 from hardy_gauge.store.models import Server, Snapshot
 from hardy_gauge.yaml_text import read_yaml
 
+POSTGRES = "a PostgreSQL made for the trial and gone after it, on the wall clock"
+
 
 @dataclass(frozen=True)
 class TargetChoice:
@@ -37,7 +39,11 @@ def target_choices(reader: Reader) -> list[TargetChoice]:
                 found.append(TargetChoice("server", server.name, "lab server, plays by events", settings))
     sqlite = [s.model_dump() for s in SETTINGS.values()]
     words = "a real SQLite file made for the trial, on the wall clock"
-    return [*found, TargetChoice("sample", "library", words, sqlite)]
+    return [
+        *found,
+        TargetChoice("sample", "library", words, sqlite),
+        TargetChoice("postgresql", "library", POSTGRES, []),
+    ]
 
 
 def sample_document(sample: str) -> dict[str, Any]:

@@ -17,6 +17,7 @@ from hardy_gauge.probes.protocol import Arrival, IndexSpec
 from hardy_gauge.yaml_text import NotYaml, read_yaml
 
 Value = float | int | str | bool
+QUICK_S, QUICK_BLOCKS = 3.0, 3
 
 
 class Part(InputDocument):
@@ -117,18 +118,40 @@ class Workload(Part):
     arrival: ArrivalSpec
 
 
+class MadePostgres(Part):
+    """A PostgreSQL that is made for the trial, and what it is filled with: a shipped ``sample``, or a ``folder`` of SQL files that are run
+    in the order of their names. ``settings`` hold for all arms.
+    """
+
+    sample: Literal["library"] | None = None
+    folder: Path | None = None
+    major: int | None = Field(
+        None, ge=13, description="major version of the programs; the newest found where none is given"
+    )
+    settings: dict[str, Value] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _one(self) -> MadePostgres:
+        if (self.sample is None) == (self.folder is None):
+            raise ValueError("exactly one of sample, folder was expected")
+        return self
+
+
 class Target(Part):
-    """One of: a ``server`` of the fleet that can play workloads, a SQLite ``file``, or a shipped ``sample``."""
+    """One of: a ``server`` of the fleet that can play workloads, a SQLite ``file``, a shipped SQLite ``sample``, or a PostgreSQL that is
+    made for the trial.
+    """
 
     server: str | None = None
     address: str | None = Field(None, description="address of a probe, when no fleet is recorded")
     file: Path | None = None
     sample: Literal["library"] | None = None
+    postgresql: MadePostgres | None = None
 
     @model_validator(mode="after")
     def _one(self) -> Target:
-        if sum(x is not None for x in (self.server, self.address, self.file, self.sample)) != 1:
-            raise ValueError("exactly one of server, address, file, sample was expected")
+        if sum(x is not None for x in (self.server, self.address, self.file, self.sample, self.postgresql)) != 1:
+            raise ValueError("exactly one of server, address, file, sample, postgresql was expected")
         return self
 
 
@@ -150,6 +173,7 @@ class RunSpec(Part):
 
 
 class TrialDesign(Part):
+    kind: Literal["compare"] = "compare"
     title: str = Field(min_length=1)
     question: str = ""
     goal: GoalSpec
@@ -167,6 +191,13 @@ class TrialDesign(Part):
         if self.goal.statement is not None and self.goal.statement >= len(self.workload.statements):
             raise ValueError(f"goal.statement: the workload has statements 0 to {len(self.workload.statements) - 1}")
         return self
+
+    def quick(self) -> TrialDesign:
+        """The same in a small size: three blocks of short runs, which shows only what is plain."""
+        run = self.run.model_copy(
+            update={"seconds": min(self.run.seconds, QUICK_S), "blocks": min(self.run.blocks, QUICK_BLOCKS)}
+        )
+        return self.model_copy(update={"run": run})
 
     def cautions(self) -> list[str]:
         """What makes the answer harder to read, said before the trial runs."""
@@ -202,6 +233,8 @@ def read_file(path: Path) -> TrialDesign:
         raise BadTrial(f"{path}: {error.strerror}", "file") from error
     except (NotYaml, UnicodeDecodeError) as error:
         raise BadTrial(f"{path} is not YAML: {error}", "file") from error
-    if isinstance(document, dict) and isinstance(document.get("target"), dict) and document["target"].get("file"):
-        document["target"]["file"] = str(path.parent / str(document["target"]["file"]))
+    target = document.get("target") if isinstance(document, dict) else None
+    for holder, name in ((target, "file"), (target.get("postgresql") if isinstance(target, dict) else None, "folder")):
+        if isinstance(holder, dict) and holder.get(name):
+            holder[name] = str(path.parent / str(holder[name]))
     return read_design(document)

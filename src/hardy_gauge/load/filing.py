@@ -16,9 +16,14 @@ from hardy_gauge.store.servers import find_server
 def file_trial(store: Store, document: dict[str, Any], now_us: int) -> int:
     """Check a design against its target and store it; returns its number. BadTrial names what is wrong."""
     design = read_design(document)
-    if design.target.file is not None:
-        detail = "target.file: files are tried from the command line; choose a server or the sample here"
-        raise BadTrial(detail, "target.file")
+    made = design.target.postgresql
+    for field, path in (
+        ("target.file", design.target.file),
+        ("target.postgresql.folder", made.folder if made else None),
+    ):
+        if path is not None:
+            detail = f"{field}: files are tried from the command line; choose a server or a sample here"
+            raise BadTrial(detail, field)
     if design.target.server is not None:
         with store.read() as session:
             find_server(session, design.target.server)

@@ -9,6 +9,7 @@ from contextlib import suppress
 import polars as pl
 
 from hardy_gauge.load.design import ArmSpec, BadTrial, Workload
+from hardy_gauge.load.trial import Observed
 from hardy_gauge.probes.http import HttpProbe
 from hardy_gauge.probes.protocol import ExplainRequest, PlayRequest, PlayStatement, ProbeError, Refused
 from hardy_gauge.probes.wait_map import wait_map
@@ -86,6 +87,10 @@ class PlayTarget:
             families.setdefault(self.families.family(column.removeprefix("wait.")), []).append(column)
         sums = [pl.sum_horizontal(columns).alias(f"family.{family}") for family, columns in families.items()]
         return frame.with_columns(sums).drop(events)
+
+    def observed(self) -> Observed | None:
+        """Nothing beside the executions."""
+        return None
 
     def close(self) -> None:
         self.probe.close()

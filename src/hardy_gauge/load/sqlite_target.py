@@ -18,6 +18,7 @@ import polars as pl
 from hardy_gauge.core.figures.formatting import size
 from hardy_gauge.load.design import ArmSpec, BadTrial, Target, Workload
 from hardy_gauge.load.sqlite_player import SOURCE
+from hardy_gauge.load.trial import Observed
 from hardy_gauge.probes.protocol import Refused
 from hardy_gauge.probes.sqlite_settings import check
 from hardy_gauge.sandbox.limits import MiB, SandboxLimits
@@ -89,6 +90,10 @@ class SqliteTarget:
             if not goes_on():
                 return False
         return True
+
+    def observed(self) -> Observed | None:
+        """Nothing beside the executions."""
+        return None
 
     def close(self) -> None:
         """End all processes, also those whose statement does not end, and remove the copies."""

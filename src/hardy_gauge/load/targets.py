@@ -9,6 +9,7 @@ from sqlalchemy import select
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.load.design import BadTrial, Target, TrialDesign
 from hardy_gauge.load.play_target import PlayTarget
+from hardy_gauge.load.postgres_target import PostgresTarget
 from hardy_gauge.load.sqlite_target import SqliteTarget
 from hardy_gauge.load.trial import RunTarget
 from hardy_gauge.probes.http import HttpProbe
@@ -44,6 +45,8 @@ def open_target(design: TrialDesign, probe: Probe | None) -> RunTarget:
         if not isinstance(probe, HttpProbe):
             raise BadTrial(f"target.server: {target.server} cannot play workloads", "target.server")
         return PlayTarget(probe, design.workload, design.arms, design.run.cold)
+    if target.postgresql is not None:
+        return PostgresTarget(target.postgresql, design.workload, design.arms, design.run.cold)
     if design.run.cold:
         raise BadTrial("run.cold: the system's caches of this machine cannot be emptied for a SQLite trial", "run.cold")
     return SqliteTarget(target, design.workload, design.arms)

@@ -15,12 +15,23 @@ from hardy_gauge.core.trials.verdict import Goal, Guardrail, judge, outcome
 from hardy_gauge.load.design import ArmSpec, TrialDesign
 
 
+@dataclass(frozen=True)
+class Observed:
+    """What was seen of a run beside its executions: active sessions by wait family, and settings as the server itself told them."""
+
+    families: dict[str, float]
+    settings: dict[str, str]
+
+
 class RunTarget(Protocol):
     """Where the runs of a trial take place."""
 
     reports_waits: bool
 
     def run(self, arm: ArmSpec, seconds: float, seed: int, progress: Callable[[float], bool]) -> pl.DataFrame: ...
+
+    def observed(self) -> Observed | None:
+        """Of the last run; None where nothing is seen beside executions."""
 
     def close(self) -> None: ...
 
@@ -35,6 +46,7 @@ class RunResult:
     all: dict[str, float]
     families: dict[str, float] = field(default_factory=dict)
     failed: int = 0
+    settings: dict[str, str] = field(default_factory=dict)
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self)
@@ -63,6 +75,9 @@ def play_trial(
         if not progress((planned.number + 1) / len(plan)):
             raise Stopped
         result = measure(design, planned, frame)
+        seen = target.observed()
+        if seen is not None:
+            result.families, result.settings = seen.families, seen.settings
         results.append(result)
         on_run(result)
     return results
@@ -109,6 +124,7 @@ def evaluate(design: TrialDesign, results: list[RunResult]) -> dict[str, Any]:
                 "goal": {m: asdict(mean_interval(_figures(runs, "goal", m))) for m in METRICS},
                 "all": {m: asdict(mean_interval(_figures(runs, "all", m))) for m in METRICS},
                 "active_sessions": families,
+                "settings_in_force": runs[-1].settings if runs else {},
                 "failed": sum(run.failed for run in runs),
             }
         )

@@ -69,7 +69,12 @@ def held_words(
 ) -> str:
     """What was the same for every arm; ``seconds`` is the length of a run."""
     lab = f"Lab server {target['server']}, playing by events" if target.get("server") else None
-    where = lab or "A fresh copy of one SQLite file for each run, on the wall clock"
+    made = "A fresh copy of one data folder for each run, on a PostgreSQL that is made for the trial and started anew, on the wall clock"
+    where = (
+        lab
+        or (made if target.get("postgresql") else None)
+        or "A fresh copy of one SQLite file for each run, on the wall clock"
+    )
     empty = ", each with empty caches at first" if cold else ""
     return (
         f"{where}; {len(workload['statements'])} statements, {arrival_words(workload['arrival'])}; runs of {written_duration(seconds)}{empty}, "

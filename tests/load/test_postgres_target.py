@@ -1,0 +1,153 @@
+"""Trials on a PostgreSQL that is made for them: known truths are found, settings are really in force, nothing is left."""
+
+from __future__ import annotations
+
+import json
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import psutil
+import pytest
+from typer.testing import CliRunner
+
+from hardy_gauge.cli.main import app
+from hardy_gauge.load.design import BadTrial, read_design, read_file
+from hardy_gauge.load.targets import open_target
+from hardy_gauge.load.trial import RunResult, evaluate, play_trial
+
+pytestmark = [pytest.mark.postgres, pytest.mark.timeout(300)]
+EXAMPLE = Path("examples/compare-postgresql.yaml")
+SORT = {
+    "title": "memory of a sort", "goal": {"metric": "mean", "at_most": "1 s"}, "target": {"postgresql": {"sample": "library"}},
+    "workload": {
+        "arrival": {"kind": "closed", "workers": 1},
+        "statements": [{"sql": "SELECT remark FROM loan ORDER BY remark, due_day OFFSET 299990"}],
+    },
+    "arms": [{"name": "control", "settings": {"work_mem": "64kB"}}, {"name": "more", "settings": {"work_mem": "128MB"}}],
+    "run": {"seconds": "3 s", "blocks": 2},
+}  # fmt: skip
+
+
+def leftovers() -> list[str]:
+    return [
+        str(one)
+        for one in Path(tempfile.gettempdir()).glob("hardy-gauge-lab-*")
+        if not one.name.startswith("hardy-gauge-lab-kept")
+    ]
+
+
+def with_(changes: dict[str, object]) -> dict[str, object]:
+    return json.loads(json.dumps(SORT)) | changes
+
+
+def played(document: dict[str, object]) -> tuple[dict, list[RunResult]]:  # type: ignore[type-arg]
+    design = read_design(document)
+    target = open_target(design, None)
+    try:
+        results = play_trial(design, target, lambda _: None, lambda _: True)
+    finally:
+        target.close()
+    return evaluate(design, results), results
+
+
+def test_the_example_finds_what_its_index_brings() -> None:
+    design = read_file(EXAMPLE).quick()
+    before = leftovers()
+    target = open_target(design, None)
+    try:
+        results = play_trial(design, target, lambda _: None, lambda _: True)
+    finally:
+        target.close()
+    found = evaluate(design, results)
+    (candidate,) = found["candidates"]
+    assert candidate["outcome"] == "better" and candidate["ratios"]["goal"]["throughput"]["low"] > 3, candidate
+    assert all(run.failed == 0 for run in results) and len(results) == 6
+    for arm in found["arms"]:
+        assert 0.5 < sum(arm["active_sessions"].values()) < 2.6, "two workers without pause are seen at work"
+        assert arm["settings_in_force"]["synchronous_commit"] == "on" and arm["settings_in_force"]["fsync"] == "on"
+    assert leftovers() == before
+
+
+def test_settings_are_those_that_the_server_tells_and_a_sort_in_memory_is_not_slower() -> None:
+    found, results = played(SORT)
+    settings = {arm["arm"]: arm["settings_in_force"]["work_mem"] for arm in found["arms"]}
+    assert settings == {"control": "64kB", "more": "128MB"}
+    families = {arm["arm"]: arm["active_sessions"] for arm in found["arms"]}
+    assert len(results) == 4 and families["control"].get("temporary space", 0.0) >= families["more"].get(
+        "temporary space", 0.0
+    )
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"arms": [{"name": "control"}, {"name": "x", "settings": {"archive_command": "touch /tmp/x"}}]}, "arms.1.settings.archive_command"),
+        ({"arms": [{"name": "control"}, {"name": "x", "settings": {"shared_preload_libraries": "x"}}]}, "arms.1.settings.shared_preload_libraries"),
+        ({"arms": [{"name": "control"}, {"name": "x", "settings": {"no_such": 1}}]}, "arms.1.settings.no_such"),
+        ({"arms": [{"name": "control"}, {"name": "x", "settings": {"work_mem": "1 banana"}}]}, "arms.1.settings"),
+        ({"arms": [{"name": "control"}, {"name": "x", "add_indexes": [{"table": "loan", "columns": ["colour"]}]}]}, "arms.1.add_indexes"),
+        ({"arms": [{"name": "control"}, {"name": "x", "drop_indexes": ["nowhere"]}]}, "arms.1.drop_indexes"),
+        ({"target": {"postgresql": {"folder": "/nowhere"}}}, "target.postgresql.folder"),
+        ({"workload": {"arrival": {"workers": 1}, "statements": [{"sql": "SELECT colour FROM loan"}]}}, "workload.statements.0.sql"),
+        ({"workload": {"arrival": {"workers": 1}, "statements": [{"sql": "SELECT 1 FROM loan WHERE id = $1"}]}}, "workload.statements.0.sql"),
+        ({"workload": {"arrival": {"kind": "open", "rate": "5 /s"}, "statements": [{"sql": "SELECT 1"}]}}, "workload.arrival.kind"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_run_names_the_field(changes: dict[str, object], field: str, tmp_path: Path) -> None:
+    (tmp_path / "small.sql").write_text("CREATE TABLE loan (id int PRIMARY KEY, remark text, due_day int)")
+    changes = {"target": {"postgresql": {"folder": str(tmp_path)}}} | changes
+    with pytest.raises(BadTrial) as refused:
+        open_target(read_design(with_(changes)), None).close()
+    assert refused.value.field == field, str(refused.value)
+
+
+def test_a_folder_of_sql_fills_it_and_may_do_nothing_else(tmp_path: Path) -> None:
+    (tmp_path / "1.sql").write_text(
+        "CREATE TABLE shelf (id int PRIMARY KEY); INSERT INTO shelf SELECT generate_series(1, 100);"
+    )
+    document = with_({"target": {"postgresql": {"folder": str(tmp_path)}}, "workload": {"arrival": {"workers": 2}, "statements": [{"sql": "INSERT INTO shelf VALUES ($1)", "parameters": [{"low": 1, "high": 200}]}]}})  # fmt: skip
+    document["run"] = {"seconds": "1 s", "blocks": 2}
+    document["arms"] = [{"name": "control"}, {"name": "again"}]
+    _, results = played(document)
+    assert all(run.failed > 0 for run in results), "a key that is there already fails, and is counted"
+    (tmp_path / "2.sql").write_text("COPY shelf TO '/tmp/shelf'")
+    with pytest.raises(BadTrial, match=r"2\.sql") as refused:
+        open_target(read_design(document), None).close()
+    assert refused.value.field == "target.postgresql"
+
+
+def test_plan_does_nothing_and_says_how_long() -> None:
+    before = leftovers()
+    said = CliRunner().invoke(app, ["trial", str(EXAMPLE), "--plan", "--json"])
+    document = json.loads(said.stdout)
+    assert (
+        said.exit_code == 0 and document["runs"] == 10 and document["seconds_at_least"] == 50 and leftovers() == before
+    )
+    assert document["arms"]["with index"] == "index on loan (patron_id)"
+
+
+@pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGKILL])
+def test_nothing_is_left_after_a_kill(how: signal.Signals) -> None:
+    before = set(leftovers())
+    process = subprocess.Popen([sys.executable, "-m", "hardy_gauge.cli.main", "trial", str(EXAMPLE), "--json"], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)  # fmt: skip
+    until, children = time.monotonic() + 60, list[psutil.Process]()
+    while time.monotonic() < until and not any("postgres" in child.name() for child in children):
+        time.sleep(0.2)
+        children = psutil.Process(process.pid).children(recursive=True)
+    time.sleep(2.0)
+    children = psutil.Process(process.pid).children(recursive=True)
+    process.send_signal(how)
+    said, _ = process.communicate(timeout=60)
+    if how == signal.SIGTERM:
+        assert process.returncode == 3 and json.loads(said)["verdict"] == "interrupted"
+        assert set(leftovers()) <= before
+    gone, alive = psutil.wait_procs(children, timeout=20)
+    assert not alive and gone, alive
+    open_target(read_design(with_({"arms": [{"name": "control"}, {"name": "again"}]})), None).close()
+    assert {one for one in set(leftovers()) - before if (Path(one) / "data").exists()} == set(), (
+        "the next one takes away what was left"
+    )
