@@ -53,7 +53,7 @@ def test_bad_plan_and_missing_file(tmp_path: Path) -> None:
 
 
 def test_trial_prints_arms_runs_ratios_verdict(tmp_path: Path) -> None:
-    document = yaml.safe_load((ROOT / "examples/sqlite-cache.yaml").read_text())
+    document = yaml.safe_load((ROOT / "examples/compare.yaml").read_text())
     document["run"] = {"seconds": "1 s", "blocks": 2}
     (tmp_path / "trial.yaml").write_text(yaml.safe_dump(document))
     result = runner.invoke(app, ["trial", str(tmp_path / "trial.yaml"), "--json"])
@@ -66,7 +66,7 @@ def test_trial_prints_arms_runs_ratios_verdict(tmp_path: Path) -> None:
 
 
 def test_trial_with_wrong_units_names_the_field(tmp_path: Path) -> None:
-    (tmp_path / "t.yaml").write_text((ROOT / "examples/sqlite-cache.yaml").read_text().replace("1500 /s", "1500 ms"))
+    (tmp_path / "t.yaml").write_text((ROOT / "examples/compare.yaml").read_text().replace("1500 /s", "1500 ms"))
     result = runner.invoke(app, ["trial", str(tmp_path / "t.yaml"), "--json"])
     assert result.exit_code == 2 and json.loads(result.stdout)["field"] == "goal.at_least"
 

@@ -14,7 +14,7 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Run, Trial
 
 ROOT = Path(__file__).parents[2]
-DESIGN: dict[str, Any] = yaml.safe_load((ROOT / "examples/sqlite-cache.yaml").read_text()) | {
+DESIGN: dict[str, Any] = yaml.safe_load((ROOT / "examples/compare.yaml").read_text()) | {
     "run": {"seconds": "1 s", "blocks": 2}
 }
 

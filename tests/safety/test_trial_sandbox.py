@@ -25,7 +25,7 @@ from hardy_gauge.sandbox.process import PREFIX, SandboxEnded, SandboxProcess
 from tests.conftest import ROOT, wait_until
 from tests.safety.running import Application
 
-DESIGN: dict[str, Any] = yaml.safe_load((ROOT / "examples/sqlite-cache.yaml").read_text()) | {
+DESIGN: dict[str, Any] = yaml.safe_load((ROOT / "examples/compare.yaml").read_text()) | {
     "target": {"sample": "library"}, "run": {"seconds": "1 s", "blocks": 2},
 }  # fmt: skip
 ENDLESS = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n"

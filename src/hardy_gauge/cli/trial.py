@@ -16,8 +16,9 @@ from hardy_gauge.core.figures.formatting import counted, duration
 from hardy_gauge.core.narrative.trials import changes_words, held_words
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import TrialDesign, read_file
+from hardy_gauge.load.kinds import outcome_of
 from hardy_gauge.load.targets import open_target, probe_for
-from hardy_gauge.load.trial import RunResult, evaluate, play_trial
+from hardy_gauge.load.trial import RunResult, play_trial
 from hardy_gauge.load.worker import end_with_parent, run_stored
 from hardy_gauge.probes import outbound
 from hardy_gauge.probes.protocol import Probe
@@ -82,20 +83,21 @@ def trial(
 
 def document_of(design: TrialDesign, results: list[RunResult]) -> dict[str, Any]:
     """What --json prints: the evaluation with every run."""
-    evaluation = evaluate(design, results)
-    first = evaluation["candidates"][0]
+    found = outcome_of(design, results)
+    kept: dict[str, Any] = {str(design.kind): found[design.kind]} if design.kind in found else {}
     return {
-        "kind": design.kind,
+        "kind": found["kind"],
         "title": design.title,
         "goal": design.goal.model_dump(),
-        "arms": evaluation["arms"],
+        "arms": found["arms"],
         "runs": [r.as_dict() for r in results],
-        "ratios": {c["arm"]: c["ratios"] for c in evaluation["candidates"]},
-        "verdicts": [{k: v for k, v in c.items() if k != "ratios"} for c in evaluation["candidates"]],
-        "verdict": first["outcome"],
-        "sentence": first["sentence"],
-        "settings_in_force": {arm["arm"]: arm["settings_in_force"] for arm in evaluation["arms"]},
-        "cautions": evaluation["cautions"],
+        "ratios": {c["arm"]: c["ratios"] for c in found["candidates"]},
+        "verdicts": [{k: v for k, v in c.items() if k != "ratios"} for c in found["candidates"]],
+        "verdict": found["verdict"],
+        "sentence": found["sentence"],
+        "settings_in_force": {arm["arm"]: arm["settings_in_force"] for arm in found["arms"]},
+        "cautions": found["cautions"],
+        **kept,
     }
 
 
@@ -124,7 +126,8 @@ def table_of(result: dict[str, Any]) -> str:
                 lines.append(
                     f"  {metric:<11}{about:<18}{r['ratio']:>8.3g}×  95% {r['low']:.3g} to {r['high']:.3g}  {r['outcome']}"
                 )
-    lines += ["", *(v["sentence"] for v in result["verdicts"]), *result["cautions"]]
+    said = [v["sentence"] for v in result["verdicts"]] if result["kind"] == "compare" else [result["sentence"]]
+    lines += ["", *said, *result["cautions"]]
     return "\n".join(lines)
 
 

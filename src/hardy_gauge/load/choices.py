@@ -15,6 +15,8 @@ from hardy_gauge.queries.trials import LAB
 from hardy_gauge.store.models import Server, Snapshot
 from hardy_gauge.yaml_text import read_yaml
 
+# documents that ship: two settings of a SQLite file, an index on a PostgreSQL that is made for the trial
+SAMPLES = ("library", "library-postgresql")
 POSTGRES = "a PostgreSQL made for the trial and gone after it, on the wall clock"
 
 
@@ -48,8 +50,8 @@ def target_choices(reader: Reader) -> list[TargetChoice]:
 
 def sample_document(sample: str) -> dict[str, Any]:
     """The design that ships with a sample file; NotFound when there is no such sample."""
-    if sample != "library":
-        raise NotFound("the sample that ships is 'library'", "sample", "Unknown sample")
-    source = resources.files("hardy_gauge.load") / "samples" / "library.yaml"
+    if sample not in SAMPLES:
+        raise NotFound(f"the samples that ship are {' and '.join(SAMPLES)}", "sample", "Unknown sample")
+    source = resources.files("hardy_gauge.load") / "samples" / f"{sample}.yaml"
     found: dict[str, Any] = read_yaml(source.read_text(encoding="utf-8"))
     return found

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -17,6 +19,8 @@ from hardy_gauge.probes.protocol import Arrival, IndexSpec
 from hardy_gauge.yaml_text import NotYaml, read_yaml
 
 Value = float | int | str | bool
+Kind = Literal["compare", "null", "sweep", "factorial", "scaling"]
+NAMED = re.compile(r"([\w.]+): ")
 QUICK_S, QUICK_BLOCKS = 3.0, 3
 
 
@@ -160,6 +164,7 @@ class ArmSpec(Part):
     settings: dict[str, Value] = Field(default_factory=dict)
     add_indexes: list[IndexSpec] = Field(default_factory=list)
     drop_indexes: list[str] = Field(default_factory=list)
+    workers: int | None = Field(None, ge=1, le=500, description="of a scaling trial: as many workers as that")
 
     def changes(self) -> int:
         return len(self.settings) + len(self.add_indexes) + len(self.drop_indexes)
@@ -172,16 +177,73 @@ class RunSpec(Part):
     cold: bool = Field(False, description="begin every run with empty caches")
 
 
+class SweepSpec(Part):
+    """One setting and the values that are tried, from the first on."""
+
+    setting: str = Field(min_length=1)
+    values: list[Value] = Field(min_length=3, max_length=12)
+
+
 class TrialDesign(Part):
-    kind: Literal["compare"] = "compare"
+    """``kind`` says what is asked: is a candidate better (compare), does this bench see differences where there are none (null), where is
+    the sweet spot of a setting (sweep), do changes help or hide each other (factorial), how many workers until more hurt (scaling). Only
+    the first states its arms; the others are given what makes them.
+    """
+
+    kind: Kind = "compare"
     title: str = Field(min_length=1)
     question: str = ""
     goal: GoalSpec
     guardrails: list[GuardrailSpec] = Field(default_factory=list)
     target: Target
     workload: Workload
-    arms: list[ArmSpec] = Field(min_length=2, max_length=8)
+    arms: list[ArmSpec] = Field(default_factory=list, max_length=16)
+    sweep: SweepSpec | None = None
+    factors: list[ArmSpec] = Field(
+        default_factory=list, max_length=4, description="of a factorial trial: two to four changes"
+    )
+    workers: list[Annotated[int, Field(ge=1, le=500)]] = Field(
+        default_factory=list, max_length=12, description="of a scaling trial"
+    )
     run: RunSpec = RunSpec()
+
+    @model_validator(mode="after")
+    def _arms_of_kind(self) -> TrialDesign:
+        """The arms that a kind is made of, where they were not stated."""
+        given = {"sweep": self.sweep is not None, "factors": bool(self.factors), "workers": bool(self.workers)}
+        wanted = {"sweep": "sweep", "factorial": "factors", "scaling": "workers"}.get(self.kind, "")
+        for name, there in given.items():
+            if there and name != wanted:
+                raise ValueError(f"{name}: a trial of kind {self.kind} has none")
+        if wanted and not given[wanted]:
+            raise ValueError(f"{wanted}: a trial of kind {self.kind} needs it")
+        if self.kind != "compare" and not self.arms:
+            self.arms = list(self._made_arms())
+        if len(self.arms) < 2:
+            raise ValueError("arms: a control and at least one candidate are needed")
+        return self
+
+    def _made_arms(self) -> Iterator[ArmSpec]:
+        if self.kind == "null":
+            yield from (ArmSpec(name="control"), ArmSpec(name="control again"))
+        elif self.sweep is not None:
+            yield from (
+                ArmSpec(name=f"{self.sweep.setting} = {value}"[:40], settings={self.sweep.setting: value})
+                for value in self.sweep.values
+            )
+        elif self.kind == "scaling":
+            if len(set(self.workers)) < 3:
+                raise ValueError("workers: three numbers or more are needed to fit a curve")
+            yield from (ArmSpec(name=f"{number} workers", workers=number) for number in sorted(set(self.workers)))
+        elif self.kind == "factorial":
+            if len(self.factors) < 2:
+                raise ValueError("factors: two to four are needed")
+            for number in range(2 ** len(self.factors)):
+                on = [factor for place, factor in enumerate(self.factors) if number >> place & 1]
+                yield ArmSpec(
+                    name=(" and ".join(one.name for one in on) or "none")[:40], settings={k: v for one in on for k, v in one.settings.items()},
+                    add_indexes=[index for one in on for index in one.add_indexes], drop_indexes=[name for one in on for name in one.drop_indexes],
+                )  # fmt: skip
 
     @model_validator(mode="after")
     def _consistent(self) -> TrialDesign:
@@ -204,7 +266,7 @@ class TrialDesign(Part):
         return [
             f"{arm.name} changes {arm.changes()} things at once; two changes can hide each other"
             for arm in self.arms[1:]
-            if arm.changes() > 1
+            if arm.changes() > 1 and self.kind != "factorial"
         ]
 
 
@@ -222,7 +284,10 @@ def read_design(document: Any) -> TrialDesign:
         first = error.errors()[0]
         field = ".".join(str(part) for part in first["loc"])
         message = first["msg"].removeprefix("Value error, ")
-        raise BadTrial(f"{field}: {message}" if field else message, field) from error
+        if not field:  # what is checked of several fields together names the one that is wrong
+            named = NAMED.match(message)
+            raise BadTrial(message, named[1] if named else "") from error
+        raise BadTrial(f"{field}: {message}", field) from error
 
 
 def read_file(path: Path) -> TrialDesign:

@@ -28,6 +28,8 @@ def file_trial(store: Store, document: dict[str, Any], now_us: int) -> int:
         with store.read() as session:
             find_server(session, design.target.server)
     open_target(design, probe_for(store, design.target)).close()
+    if not document.get("arms"):  # those that its kind makes
+        document = document | {"arms": [arm.model_dump(mode="json", exclude_defaults=True) for arm in design.arms]}
     with store.write() as session:
         trial = Trial(title=design.title, created_us=now_us, design=document)
         session.add(trial)

@@ -11,7 +11,7 @@ import polars as pl
 from hardy_gauge.load.design import ArmSpec, BadTrial, Workload
 from hardy_gauge.load.trial import Observed
 from hardy_gauge.probes.http import HttpProbe
-from hardy_gauge.probes.protocol import ExplainRequest, PlayRequest, PlayStatement, ProbeError, Refused
+from hardy_gauge.probes.protocol import Arrival, ExplainRequest, PlayRequest, PlayStatement, ProbeError, Refused
 from hardy_gauge.probes.wait_map import wait_map
 
 POLL_S = 0.15
@@ -61,7 +61,7 @@ class PlayTarget:
         state = self.probe.play(
             PlayRequest(
                 statements=[PlayStatement(text=s.sql, weight=s.weight) for s in self.workload.statements],
-                arrival=self.workload.arrival.protocol(), seconds=seconds, seed=seed, cold=self.cold,
+                arrival=self._arrival(arm), seconds=seconds, seed=seed, cold=self.cold,
                 settings=arm.settings,
                 add_indexes=arm.add_indexes, drop_indexes=arm.drop_indexes,
             )
@@ -87,6 +87,10 @@ class PlayTarget:
             families.setdefault(self.families.family(column.removeprefix("wait.")), []).append(column)
         sums = [pl.sum_horizontal(columns).alias(f"family.{family}") for family, columns in families.items()]
         return frame.with_columns(sums).drop(events)
+
+    def _arrival(self, arm: ArmSpec) -> Arrival:
+        arrival = self.workload.arrival.protocol()
+        return arrival if arm.workers is None else arrival.model_copy(update={"workers": arm.workers})
 
     def observed(self) -> Observed | None:
         """Nothing beside the executions."""

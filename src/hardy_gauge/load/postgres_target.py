@@ -189,14 +189,14 @@ class PostgresTarget:
         one.start(settings)
         try:
             with one.connect(DATABASE) as watcher:
-                return self._played(one, watcher, settings, seconds, seed, progress)
+                return self._played(one, watcher, arm.workers or self.workers, settings, seconds, seed, progress)
         finally:
             self._end_workers()
             one.stop(crash=True)
             shutil.rmtree(one.folder, ignore_errors=True)
 
     def _played(
-        self, one: Instance, watcher: psycopg.Connection[Any], settings: Mapping[str, str], seconds: float, seed: int,
+        self, one: Instance, watcher: psycopg.Connection[Any], workers: int, settings: Mapping[str, str], seconds: float, seed: int,
         progress: Callable[[float], bool],
     ) -> pl.DataFrame:  # fmt: skip
         names = dict.fromkeys((*SHOWN, *settings))
@@ -204,7 +204,7 @@ class PostgresTarget:
         asked = {
             "seconds": seconds, "seed": seed, "pace": asdict(self.workload.arrival.pace()), "statements": [s.model_dump() for s in self.workload.statements],
         }  # fmt: skip
-        pipes = self._start_workers(one, asked)
+        pipes = self._start_workers(one, workers, asked)
         for pipe in pipes:
             if not pipe.poll(READY_S) or pipe.recv_bytes() != b"ready":
                 raise BadTrial("workload.arrival.workers: a worker could not connect", "workload.arrival.workers")
@@ -234,11 +234,11 @@ class PostgresTarget:
         frames = [_frame(one) for one in rows]
         return pl.concat(frames) if frames and goes else pl.DataFrame(schema=SCHEMA)
 
-    def _start_workers(self, one: Instance, asked: dict[str, Any]) -> list[Connection]:
+    def _start_workers(self, one: Instance, workers: int, asked: dict[str, Any]) -> list[Connection]:
         context = multiprocessing.get_context("spawn")
         reached = {"host": one.host, "port": PORT, "user": ASKER, "dbname": DATABASE, "connect_timeout": 20}
         pipes = []
-        for number in range(self.workers):
+        for number in range(workers):
             here, there = context.Pipe()
             process = context.Process(target=work, args=(there, reached, asked, number), daemon=True)
             process.start()

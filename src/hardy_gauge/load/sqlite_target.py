@@ -62,7 +62,7 @@ class SqliteTarget:
         """Executions of one run: start_s, duration_s, statement, failed. Empty when ``progress`` says to stop."""
         self._sandbox.send(
             {
-                "do": "run", "arm": self.arms[arm.name], "seconds": seconds, "seed": seed, "workers": self.workers,
+                "do": "run", "arm": self.arms[arm.name], "seconds": seconds, "seed": seed, "workers": arm.workers or self.workers,
                 "worker_memory_bytes": self._worker_bytes, "pace": asdict(self.workload.arrival.pace()),
                 "statements": [s.model_dump() for s in self.workload.statements],
             }

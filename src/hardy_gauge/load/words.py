@@ -25,7 +25,8 @@ class DesignWords:
 def design_words(document: dict[str, Any]) -> DesignWords:
     """The words of a design; BadTrial names what is wrong with it."""
     design = read_design(document)
-    run, workload, arms = design.run, document["workload"], document["arms"]
+    run, workload = design.run, document["workload"]
+    arms = document.get("arms") or [arm.model_dump(mode="json") for arm in design.arms]
     held = held_words(document["target"], workload, run.seconds, run.blocks, run.seed, run.cold)
     return DesignWords(
         goal_words(document["goal"]), design.goal.value, arrival_words(workload["arrival"]), held,

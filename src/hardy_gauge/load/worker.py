@@ -13,8 +13,9 @@ from sqlalchemy import select
 
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import read_design
+from hardy_gauge.load.kinds import outcome_of
 from hardy_gauge.load.targets import open_target, probe_for
-from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial
+from hardy_gauge.load.trial import RunResult, Stopped, play_trial
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Run, Trial
 
@@ -42,7 +43,7 @@ def run_stored(store: Store, trial_id: int) -> None:
             session.add(
                 Run(trial_id=trial_id, number=planned.number, block=planned.block, arm=planned.arm, figures=figures)
             )
-            session.get_one(Trial, trial_id).result = evaluate(design, results)
+            session.get_one(Trial, trial_id).result = outcome_of(design, results)
 
     def progress(done: float) -> bool:
         nonlocal reported_at, stopped
@@ -125,7 +126,10 @@ def _leave(_: int, __: FrameType | None) -> None:
 
 
 def _follow_parent() -> None:
-    sys.stdin.buffer.read()
+    while os.read(
+        sys.stdin.fileno(), 4096
+    ):  # not through its buffer, whose lock would be held at the end of this process
+        pass
     os.kill(os.getpid(), signal.SIGTERM)
     time.sleep(CLEAN_UP_S)
     os._exit(1)

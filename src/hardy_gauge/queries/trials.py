@@ -64,8 +64,9 @@ def trial_list(reader: Reader) -> TrialList:
         trials = session.scalars(select(Trial).order_by(Trial.id.desc())).all()
     lines = []
     for trial in trials:
-        candidates = (trial.result or {}).get("candidates") or []
-        words = candidates[0]["sentence"] if candidates else trial.detail
+        result = trial.result or {}
+        candidates = result.get("candidates") or []
+        words = result.get("sentence") or (candidates[0]["sentence"] if candidates else trial.detail)
         lines.append(TrialLine(trial.id, trial.title, trial.created_us, trial.state, trial.done_share, words))
     return TrialList(trials_sentence(len(trials), sum(trial.state in GOING_ON for trial in trials)), lines)
 

@@ -5,7 +5,7 @@ import { stringify } from 'yaml'
 import { answered, api, type Schemas } from '@/api/client'
 import ArmEditor from './ArmEditor.vue'
 import { draftKept } from './draft'
-import { asDesign, type Design } from './design'
+import { asDesign, placeOf, type Design } from './design'
 import { useAnswer } from '@/state/fetching'
 import ProblemLine from '@/parts/ProblemLine.vue'
 import { useWindow } from '@/state/window'
@@ -24,7 +24,8 @@ const design = ref<Design | null>(draftKept.value && asDesign(draftKept.value))
 const { problem, busy: starting, run } = useWork()
 const METRICS = ['p95', 'p99', 'p50', 'mean', 'throughput']
 
-const chosen = computed(() => targets.data.value?.find((one) => one.name === (design.value?.target.server ?? design.value?.target.sample)))
+const where = computed(() => placeOf(design.value))
+const chosen = computed(() => targets.data.value?.find((one) => one.kind === where.value.kind && one.name === where.value.name))
 const statements = computed(() => [{ value: null, text: 'all statements' }, ...(design.value?.workload.statements ?? []).map((s, i) => ({ value: i, text: s.sql.replace(/\s+/g, ' ').slice(0, 90) }))])
 const words = ref<Schemas['DesignWords'] | null>(null)
 watch(
@@ -49,7 +50,7 @@ const metric = computed({
 })
 const wrong = (field: string) => (problem.value?.field.startsWith(field) ? false : null)
 
-const sample = () => run(async () => (design.value = asDesign(await answered(api.GET('/api/trials/samples/{sample}', { params: { path: { sample: 'library' } } })))))
+const sample = (name: string) => run(async () => (design.value = asDesign(await answered(api.GET('/api/trials/samples/{sample}', { params: { path: { sample: name } } })))))
 const play = (id: number) => run(async () => (design.value = asDesign(await answered(api.GET('/api/workloads/{workload_id}/design', { params: { path: { workload_id: id } } })))))
 const start = () =>
   run(async () => {
@@ -64,7 +65,8 @@ const start = () =>
     <p class="lead-sentence">{{ design ? 'State the goal first, change one thing, then start.' : 'What should be tried?' }}</p>
     <template v-if="!design">
       <p>Open a finding of a statement and choose “Try it” to take its remedy to a lab server with the recorded load. Or:</p>
-      <BButton variant="outline-secondary" data-test="sample" @click="sample">Compare two settings of a real SQLite file</BButton>
+      <BButton variant="outline-secondary" data-test="sample" @click="sample('library')">Compare two settings of a real SQLite file</BButton>
+      <BButton variant="outline-secondary" class="ms-2" data-test="sample-postgresql" @click="sample('library-postgresql')">Compare an index on a PostgreSQL that is made for it</BButton>
       <p v-for="one in workloads.data.value ?? []" :key="one.id" class="mt-3 mb-0">
         <BButton variant="outline-secondary" :data-workload="one.id" @click="play(one.id)">Play {{ one.name }}</BButton> <span class="faded">{{ one.statements.length }} imported statements</span>
       </p>
@@ -80,10 +82,16 @@ const start = () =>
           <span>{{ metric === 'throughput' ? 'at least' : 'at most' }}</span>
           <BFormInput v-model="goalText" size="sm" style="width: 100px" :state="wrong('goal')" aria-label="Goal" data-test="goal" />
           <span>of</span>
-          <BFormSelect v-model="design.goal.statement" :options="statements" size="sm" aria-label="Of which statement" />
+          <BFormSelect
+            :model-value="design.goal.statement ?? null"
+            :options="statements"
+            size="sm"
+            aria-label="Of which statement"
+            @update:model-value="(of) => (design!.goal.statement = of as number | null)"
+          />
         </div>
         <span>Where</span>
-        <span>{{ chosen?.name ?? design.target.server ?? design.target.sample }}: {{ chosen?.words }}</span>
+        <span>{{ where.name }}: {{ chosen?.words }}</span>
         <span>Workload</span>
         <div>
           {{ design.workload.statements.length }} statements, {{ words?.arrival }}

@@ -43,6 +43,18 @@ const intervals = computed(() =>
     }),
   ),
 )
+/** What all arms had alike in a line, and what each had otherwise. */
+const inForce = computed(() => {
+  const told = (result.value?.arms ?? []).filter((arm) => Object.keys(arm.settings_in_force ?? {}).length)
+  if (!told.length) return []
+  const names = Object.keys(told[0]!.settings_in_force!)
+  const alike = names.filter((name) => told.every((arm) => arm.settings_in_force?.[name] === told[0]!.settings_in_force![name]))
+  const others = names.filter((name) => !alike.includes(name))
+  return [
+    ...told.filter(() => others.length).map((arm) => `${arm.arm}: ${others.map((name) => `${name} ${arm.settings_in_force?.[name]}`).join(', ')}`),
+    `all: ${alike.map((name) => `${name} ${told[0]!.settings_in_force![name]}`).join(', ')}`,
+  ]
+})
 const goalStatement = computed(() => {
   const number = design.value.goal.statement
   return number === null || number === undefined ? null : (design.value.workload.statements[number]?.sql.replace(/\s+/g, ' ') ?? null)
@@ -69,7 +81,10 @@ load()
         <BButton size="sm" variant="outline-secondary" data-test="stop" @click="stop">Stop</BButton>
       </div>
       <p v-else-if="trial.state !== 'finished'" class="act">{{ trial.state }}: {{ trial.detail }}</p>
-      <p v-for="candidate in candidates" :key="candidate.arm" class="verdict" data-test="verdict"><template v-if="running">So far: </template>{{ candidate.sentence }}</p>
+      <p v-if="result?.kind && result.kind !== 'compare'" class="verdict" data-test="verdict"><template v-if="running">So far: </template>{{ result.sentence }}</p>
+      <p v-for="candidate in result?.kind && result.kind !== 'compare' ? [] : candidates" :key="candidate.arm" class="verdict" data-test="verdict">
+        <template v-if="running">So far: </template>{{ candidate.sentence }}
+      </p>
       <RunDots v-if="trial.runs.length" :arms="arms" :runs="trial.runs" of="goal" :metric="design.goal.metric" :intervals="intervals" :goal="trial.words.goal_value" />
       <p v-for="caution in result?.cautions ?? []" :key="caution" class="act">{{ caution }}.</p>
       <div v-if="candidates.length" class="cols two">
@@ -83,6 +98,10 @@ load()
           <p v-for="(arm, i) in design.arms" :key="arm.name" class="mb-1">
             <strong>{{ arm.name }}</strong>: {{ trial.words.changes[i] }}
           </p>
+          <template v-if="inForce.length">
+            <h2 class="part mt-2"><span>Settings in force, as the server tells them</span></h2>
+            <p v-for="one in inForce" :key="one" class="mb-1 small-words">{{ one }}</p>
+          </template>
           <h2 class="part mt-2"><span>What was held equal</span></h2>
           <p class="mb-1">{{ trial.words.held }}</p>
         </div>

@@ -22,7 +22,7 @@ export interface Design {
   question: string
   goal: { metric: string; at_most?: string; at_least?: string; statement?: number | null }
   guardrails?: { metric: string; worsen_at_most: string }[]
-  target: { server?: string; sample?: string }
+  target: { server?: string; sample?: string; postgresql?: { sample?: string } }
   workload: {
     arrival: Arrival
     statements: { sql: string; weight?: number }[]
@@ -51,9 +51,18 @@ export interface Interval {
   runs: number
 }
 export interface Result {
-  arms: { arm: string; goal: Record<string, Interval>; active_sessions: Record<string, number> }[]
+  kind?: string
+  sentence?: string
+  arms: { arm: string; goal: Record<string, Interval>; active_sessions: Record<string, number>; settings_in_force?: Record<string, string> }[]
   candidates: Candidate[]
   cautions: string[]
+}
+
+/** Which of the places that are offered a design names. */
+export const placeOf = (design: Design | null) => {
+  const target = design?.target ?? {}
+  const kind = target.server ? 'server' : target.postgresql ? 'postgresql' : 'sample'
+  return { kind, name: target.server ?? target.sample ?? target.postgresql?.sample ?? '' }
 }
 
 /** Documents of the API whose form this file describes. */
