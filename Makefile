@@ -68,7 +68,8 @@ lint: setup-test
 	.venv/bin/ruff format --check src tests benchmarks tools
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	.venv/bin/hardy-gauge check src/hardy_gauge/load/samples --dialect sqlite
+	.venv/bin/hardy-gauge check src/hardy_gauge/load/samples/library.sql --dialect sqlite
+	.venv/bin/hardy-gauge check src/hardy_gauge/load/samples/library.postgresql.sql --dialect postgres
 	$(MAKE) --no-print-directory web-types
 	cd web && npm run --silent lint
 

@@ -58,6 +58,17 @@ def test_from_a_bundle_and_from_a_server(watched: tuple[psycopg.Connection, str]
         words = run("twin", "explain", folder, "--sql", sql)
         assert "read all of loan (20 rows)" in words and "no plan: relation" in words
         run("twin", "remove", folder)
+        # another text for a statement, on rows that are made
+        old, new, other = (tmp_path / name for name in ("old.sql", "new.sql", "other.sql"))
+        old.write_text("SELECT id, note FROM loan WHERE patron = 3;")
+        new.write_text("SELECT l.id, l.note FROM loan AS l WHERE l.patron IN (3)")
+        other.write_text("SELECT id, note FROM loan WHERE patron >= 3")
+        proof = json.loads(run("prove", old, new, *source, "--json"))
+        assert proof["same"] == "same" and proof["rows"] > 0 and proof["tables"][0]["rows"] == 20_000
+        assert any("drawn anew" in one for one in proof["cautions"])
+        assert "more in the new" in run("prove", old, other, *source, code=1)
+        problem = json.loads(run("prove", old, sql, *source, "--json", code=2))
+        assert problem["field"] == "new" and "3 statements" in problem["detail"]
         assert not folder.exists()
     assert owner.execute("SELECT count(*) FROM loan").fetchone() == (20_000,)
 

@@ -13,7 +13,7 @@ import pytest
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.lab.made.fill import Made, made_database
 from hardy_gauge.lab.made.layouts import limits
-from hardy_gauge.lab.made.parameters import Compared, compared_with
+from hardy_gauge.lab.made.parameters import Compared, compared_with, with_shared_parameters
 from hardy_gauge.lab.made.proof import prove
 from hardy_gauge.probes.protocol import PlannerFacts
 from tests.lab.schemas import LENDING, RECORDS, VISITS, TestSchema
@@ -172,6 +172,19 @@ def test_a_text_cannot_take_longer_than_it_may(made: Made, monkeypatch: pytest.M
     monkeypatch.setattr("hardy_gauge.lab.made.calls.LONGEST_S", 0.5)
     with pytest.raises(InvalidInput, match="took longer"):
         prove(made, "SELECT 1", "SELECT 1 FROM set_config('statement_timeout', '0', false), pg_sleep(30)", rounds=1)
+
+
+def test_values_become_the_same_parameter_in_both_texts() -> None:
+    old = "SELECT id FROM loan WHERE patron = 7 AND note LIKE 'a%' AND due > '2026-01-01' LIMIT 5"
+    new = "SELECT id FROM loan WHERE due > '2026-01-01' AND patron IN (7, 8) LIMIT 5"
+    assert with_shared_parameters([old, new]) == [
+        "SELECT id FROM loan WHERE patron = $2 AND note LIKE 'a%' AND due > $1 LIMIT 5",
+        "SELECT id FROM loan WHERE due > $1 AND patron IN ($2, $3) LIMIT 5",
+    ]
+    assert with_shared_parameters(["SELECT 1 WHERE x = $2 AND y = 4", "SELECT ("]) == [
+        "SELECT 1 WHERE x = $2 AND y = 4",
+        "SELECT (",
+    ]
 
 
 def test_what_parameters_are_compared_with() -> None:

@@ -11,7 +11,7 @@ from typer.testing import CliRunner
 from hardy_gauge.cli.main import app
 from hardy_gauge.core.trials.design import PlannedRun
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_design, read_file
-from hardy_gauge.load.kinds import outcome_of
+from hardy_gauge.load.kinds import enough_of, outcome_of
 from hardy_gauge.load.trial import RunResult
 
 WORK = {"arrival": {"workers": 1}, "statements": [{"sql": "SELECT 1"}]}
@@ -45,7 +45,7 @@ def test_each_kind_makes_its_arms() -> None:
 @pytest.mark.parametrize(
     ("more", "field"),
     [
-        ({}, "arms"), ({"kind": "sweep"}, "sweep"), ({"kind": "scaling", "workers": [1, 2]}, "workers"), ({"kind": "factorial", "factors": [INDEX]}, "factors"),
+        ({}, "arms"), ({"kind": "as-needed", "arms": [{"name": "control"}, INDEX]}, "arms"), ({"kind": "sweep"}, "sweep"), ({"kind": "scaling", "workers": [1, 2]}, "workers"), ({"kind": "factorial", "factors": [INDEX]}, "factors"),
         ({"kind": "null", "workers": [1, 2, 3]}, "workers"), ({"kind": "sweep", "sweep": {"setting": "x", "values": [1, 2]}}, "sweep.values"),
         ({"kind": "dance"}, "kind"),
     ],
@@ -62,6 +62,21 @@ def test_a_null_trial_tells_how_quiet_the_bench_is() -> None:
     assert quiet["verdict"] == "no difference shown" and 1.0 < quiet["null"]["smallest"] < 1.1
     loud = outcome_of(made, results(made, {"control": [100, 101, 99], "control again": [120, 121, 119]}))
     assert loud["verdict"] == "a difference where there is none" and "where there is none" in loud["sentence"]
+
+
+def test_as_long_as_needed_ends_when_the_answer_is_there() -> None:
+    made = design(kind="as-needed", arms=[{"name": "control"}, INDEX], run={"seconds": "2 s", "blocks": 10})
+    enough, plain = enough_of(made), {"control": [100, 101, 99, 100, 102, 99], "index": [180, 183, 178, 181, 184, 179]}
+    after = [enough(results(made, {arm: values[:count] for arm, values in plain.items()})) for count in range(1, 7)]
+    assert after[:2] == [False, False] and after[-1] and after == sorted(after), "and never takes it back"
+    found = outcome_of(made, results(made, plain))
+    assert (
+        found["verdict"] == "better"
+        and "of at most 10 blocks" in found["sentence"]
+        and found["as-needed"]["level"] > 0.95
+    )
+    alike = {"control": [100, 130, 80], "index": [100, 90, 120]}
+    assert not enough(results(made, alike)) and not enough_of(design(kind="null"))(results(made, plain))
 
 
 def test_a_factorial_trial_tells_that_changes_help_each_other() -> None:

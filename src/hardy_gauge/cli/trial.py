@@ -16,7 +16,7 @@ from hardy_gauge.core.figures.formatting import counted, duration
 from hardy_gauge.core.narrative.trials import changes_words, held_words
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import TrialDesign, read_file
-from hardy_gauge.load.kinds import outcome_of
+from hardy_gauge.load.kinds import enough_of, outcome_of
 from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, play_trial
 from hardy_gauge.load.worker import end_with_parent, run_stored
@@ -55,7 +55,7 @@ def trial(
         outbound.policy().name([design.target.address] if design.target.address else [])
         target = open_target(design, _probe(design, data))
         try:
-            results = play_trial(design, target, _say_nothing if as_json else _say, _progress)
+            results = play_trial(design, target, _say_nothing if as_json else _say, _progress, enough_of(design))
         finally:
             target.close()
     except GaugeError as error:
@@ -106,7 +106,8 @@ def plan_document(design: TrialDesign) -> dict[str, Any]:
     runs, seconds = design.run.blocks * len(design.arms), design.run.seconds
     where = held_words(design.target.model_dump(exclude_none=True, mode="json"), design.workload.model_dump(mode="json"), seconds, design.run.blocks, design.run.seed, design.run.cold)  # fmt: skip
     changes = {arm.name: changes_words(arm.model_dump(mode="json")) for arm in design.arms}
-    sentence = f"{counted(runs, 'run')} of {duration(seconds)}, {duration(runs * seconds)} in all and some seconds before each run. {where}"
+    most = "At most " if design.kind == "as-needed" else ""
+    sentence = f"{most}{counted(runs, 'run')} of {duration(seconds)}, {duration(runs * seconds)} in all and some seconds before each run. {where}"
     return {
         "kind": design.kind, "sentence": sentence, "runs": runs, "seconds_at_least": runs * seconds, "arms": changes, "cautions": design.cautions(),
     }  # fmt: skip

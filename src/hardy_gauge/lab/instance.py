@@ -58,7 +58,7 @@ class Instance:
         """A new one with an empty database ``postgres``, in ``folder`` or in a temporary one; ``options`` go to initdb."""
         one = cls(programs, folder or Path(tempfile.mkdtemp(prefix=PREFIX)))
         one._own(one.folder)
-        (one.folder / OWNER).write_text(json.dumps({"process": os.getpid(), "began": psutil.Process().create_time()}))
+        one._sign(one.folder)
         command = [
             programs.path("initdb"), "-D", str(one.data), "-U", SUPERUSER, "-A", "trust", "--no-sync", "--no-instructions", *options,
         ]  # fmt: skip
@@ -69,6 +69,11 @@ class Instance:
             one.remove()
             raise ProbeError(f"an instance could not be made: {' '.join(said.stderr.split())[-300:]}")
         return one
+
+    @staticmethod
+    def _sign(folder: Path) -> None:
+        """Note who made a folder, so that it is found when its maker is gone."""
+        (folder / OWNER).write_text(json.dumps({"process": os.getpid(), "began": psutil.Process().create_time()}))
 
     def _own(self, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
@@ -86,6 +91,7 @@ class Instance:
         assert self._process is None, "it runs"
         self._socket = Path(tempfile.mkdtemp(prefix=f"{PREFIX}socket-"))
         self._own(self._socket)
+        self._sign(self._socket)
         given = QUICK | dict(settings or {}) | {
             "listen_addresses": "", "unix_socket_directories": str(self._socket), "port": str(PORT), "unix_socket_permissions": "0700",
         }  # fmt: skip

@@ -19,9 +19,9 @@ from hardy_gauge.probes.protocol import Arrival, IndexSpec
 from hardy_gauge.yaml_text import NotYaml, read_yaml
 
 Value = float | int | str | bool
-Kind = Literal["compare", "null", "sweep", "factorial", "scaling"]
+Kind = Literal["compare", "as-needed", "null", "sweep", "factorial", "scaling"]
 NAMED = re.compile(r"([\w.]+): ")
-QUICK_S, QUICK_BLOCKS = 3.0, 3
+QUICK_S, QUICK_BLOCKS, LEAST_BLOCKS = 3.0, 3, 4
 
 
 class Part(InputDocument):
@@ -185,9 +185,10 @@ class SweepSpec(Part):
 
 
 class TrialDesign(Part):
-    """``kind`` says what is asked: is a candidate better (compare), does this bench see differences where there are none (null), where is
+    """``kind`` says what is asked: is a candidate better (compare; as-needed: with no more blocks than the answer wants, and
+    ``run.blocks`` as the most), does this bench see differences where there are none (null), where is
     the sweet spot of a setting (sweep), do changes help or hide each other (factorial), how many workers until more hurt (scaling). Only
-    the first states its arms; the others are given what makes them.
+    the first two state their arms; the others are given what makes them.
     """
 
     kind: Kind = "compare"
@@ -205,6 +206,9 @@ class TrialDesign(Part):
     workers: list[Annotated[int, Field(ge=1, le=500)]] = Field(
         default_factory=list, max_length=12, description="of a scaling trial"
     )
+    precise: Annotated[Share, Field(gt=0, le=1)] = Field(
+        0.05, description="of as-needed: an interval no wider than this to either side is enough"
+    )
     run: RunSpec = RunSpec()
 
     @model_validator(mode="after")
@@ -217,8 +221,12 @@ class TrialDesign(Part):
                 raise ValueError(f"{name}: a trial of kind {self.kind} has none")
         if wanted and not given[wanted]:
             raise ValueError(f"{wanted}: a trial of kind {self.kind} needs it")
-        if self.kind != "compare" and not self.arms:
+        if self.kind not in ("compare", "as-needed") and not self.arms:
             self.arms = list(self._made_arms())
+        if self.kind == "as-needed" and (len(self.arms) != 2 or self.run.blocks < LEAST_BLOCKS):
+            raise ValueError(
+                f"arms: a control and one candidate, and run.blocks of at least {LEAST_BLOCKS}, are needed to look after each block"
+            )
         if len(self.arms) < 2:
             raise ValueError("arms: a control and at least one candidate are needed")
         return self

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 
 from hardy_gauge.core.narrative.trial_kinds import (
+    as_needed_sentence,
     factorial_sentence,
     null_sentence,
     scaling_sentence,
@@ -19,6 +20,7 @@ from hardy_gauge.core.trials.compare import paired_ratio
 from hardy_gauge.core.trials.factorial import effects_of
 from hardy_gauge.core.trials.noise import noise_of
 from hardy_gauge.core.trials.scalability import scalability
+from hardy_gauge.core.trials.sequential import Look, look_at
 from hardy_gauge.core.trials.sweep import sweep_of
 from hardy_gauge.core.trials.verdict import higher_is_better
 from hardy_gauge.load.design import TrialDesign
@@ -37,10 +39,44 @@ def outcome_of(design: TrialDesign, results: list[RunResult]) -> dict[str, Any]:
     blocks = min((len(one) for one in figures), default=0)
     if blocks < 2 or any(value <= 0 for one in figures for value in one):
         return evaluation | {"kind": design.kind, "verdict": "cannot tell", "sentence": too_few_sentence()}
-    verdict, sentence, found = {"null": _null, "sweep": _sweep, "factorial": _factorial, "scaling": _scaling}[
-        design.kind
-    ](design, figures)
+    verdict, sentence, found = {
+        "as-needed": _as_needed,
+        "null": _null,
+        "sweep": _sweep,
+        "factorial": _factorial,
+        "scaling": _scaling,
+    }[design.kind](design, figures)
     return evaluation | {"kind": design.kind, "verdict": verdict, "sentence": sentence, design.kind: found}
+
+
+def enough_of(design: TrialDesign) -> Callable[[list[RunResult]], bool]:
+    """Whether a trial needs more blocks; only one that runs as long as needed ever has enough before its last."""
+
+    def enough(results: list[RunResult]) -> bool:
+        found = _look(design, _by_arm(design, results))
+        return found is not None and found.answer != ""
+
+    return enough if design.kind == "as-needed" else lambda _: False
+
+
+def _look(design: TrialDesign, figures: Figures) -> Look | None:
+    if not figures[0] or any(value <= 0 for one in figures for value in one):
+        return None
+    return look_at(figures[0], figures[1], design.run.blocks, design.precise)
+
+
+def _as_needed(design: TrialDesign, figures: Figures) -> tuple[str, str, dict[str, Any]]:
+    found = _look(design, figures)
+    if found is None:
+        return "cannot tell", too_few_sentence(), {}
+    shown = found.low > 1 or found.high < 1
+    better = (found.ratio > 1) == higher_is_better(design.goal.metric)
+    verdict = ("better" if better else "worse") if shown else "no difference shown"
+    return (
+        verdict,
+        as_needed_sentence(design.arms[1].name, design.goal.metric, found, verdict, design.run.blocks),
+        asdict(found),
+    )
 
 
 def _by_arm(design: TrialDesign, results: Sequence[RunResult]) -> Figures:

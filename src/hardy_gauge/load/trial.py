@@ -57,9 +57,12 @@ class Stopped(Exception):
 
 
 def play_trial(
-    design: TrialDesign, target: RunTarget, on_run: Callable[[RunResult], None], progress: Callable[[float], bool]
-) -> list[RunResult]:
-    """All runs in interleaved order; ``progress`` gets the share done and returns False to stop (Stopped)."""
+    design: TrialDesign, target: RunTarget, on_run: Callable[[RunResult], None], progress: Callable[[float], bool],
+    enough: Callable[[list[RunResult]], bool] = lambda _: False,
+) -> list[RunResult]:  # fmt: skip
+    """All runs in interleaved order; ``progress`` gets the share done and returns False to stop (Stopped). ``enough`` is asked after every
+    block whether more are needed.
+    """
     arms = {arm.name: arm for arm in design.arms}
     plan = interleave(list(arms), design.run.blocks, design.run.seed)
     results: list[RunResult] = []
@@ -80,6 +83,8 @@ def play_trial(
             result.families, result.settings = seen.families, seen.settings
         results.append(result)
         on_run(result)
+        if len(results) % len(arms) == 0 and enough(results):
+            break
     return results
 
 

@@ -13,7 +13,7 @@ from sqlalchemy import select
 
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import read_design
-from hardy_gauge.load.kinds import outcome_of
+from hardy_gauge.load.kinds import enough_of, outcome_of
 from hardy_gauge.load.targets import open_target, probe_for
 from hardy_gauge.load.trial import RunResult, Stopped, play_trial
 from hardy_gauge.store.database import Store
@@ -59,7 +59,7 @@ def run_stored(store: Store, trial_id: int) -> None:
     try:
         target = open_target(design, probe_for(store, design.target))
         try:
-            play_trial(design, target, on_run, progress)
+            play_trial(design, target, on_run, progress, enough_of(design))
         finally:
             target.close()
     except Stopped:

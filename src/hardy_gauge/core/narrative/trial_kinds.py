@@ -8,11 +8,23 @@ from hardy_gauge.core.figures.formatting import counted, share
 from hardy_gauge.core.trials.factorial import Effect, Factorial
 from hardy_gauge.core.trials.noise import Noise
 from hardy_gauge.core.trials.scalability import Scalability
+from hardy_gauge.core.trials.sequential import Look
 from hardy_gauge.core.trials.sweep import Sweep
 
 
 def too_few_sentence() -> str:
     return "Too few executions ended in some runs to say anything; run longer or with more load."
+
+
+def as_needed_sentence(arm: str, metric: str, found: Look, verdict: str, most: int) -> str:
+    """The answer, and after how many blocks and why it ended."""
+    interval = f"{metric} is {found.ratio:.3g}× ({found.low:.3g} to {found.high:.3g}) of the control"
+    ended = {
+        "a difference is shown": f"shown after {found.blocks} of at most {most} blocks",
+        "as precise as was asked for": f"{found.blocks} of at most {most} blocks were enough for the interval that was asked for",
+    }.get(found.answer, f"after {found.blocks} of at most {most} blocks")
+    said = {"better": "is plainly better", "worse": "is plainly worse"}.get(verdict, "shows no difference")
+    return f"{arm[0].upper()}{arm[1:]} {said}: {interval}, {ended}. The interval holds although it was looked at after every block."
 
 
 def null_sentence(metric: str, found: Noise, shown: bool) -> str:

@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -35,7 +34,7 @@ DATABASE = "made"
 MOST_ROWS, MOST_BYTES = 400_000, 512 * 2**20
 WHOLE = 1000  # tables of fewer rows are not made smaller
 FILL_S = 300
-PLACED = "temp_file_limit"
+TEMPORARY = "temp_file_limit"
 REFERENCES = """
 SELECT conrelid::regclass::text, quote_ident(conname), pg_get_constraintdef(oid) FROM pg_constraint
 WHERE contype IN ('f', 'c') AND conrelid <> 0 AND coninhcount = 0 AND conparentid = 0 AND connamespace::regnamespace::text NOT LIKE 'pg\\_%' AND connamespace <> 'information_schema'::regnamespace
@@ -76,7 +75,7 @@ class Made:
 
 @contextmanager
 def made_database(
-    facts: PlannerFacts, most_rows: int = MOST_ROWS, seed: int = 1, settings: Mapping[str, str] | None = None, folder: Path | None = None
+    facts: PlannerFacts, most_rows: int = MOST_ROWS, seed: int = 1
 ) -> Iterator[Made]:  # fmt: skip
     """Make one of a server's planner facts and take it away afterwards; of at most about so many rows in all. InvalidInput where the
     facts are none that are known here, Unsupported where no PostgreSQL is installed.
@@ -86,11 +85,9 @@ def made_database(
         raise InvalidInput("bundle: it holds no planner facts in a form that is known here", "bundle")
     remove_leftovers()
     programs = programs_for(document["version"] // 10_000)
-    instance = Instance.made(programs, folder, ["--encoding=UTF8", "--locale=C"])
+    instance = Instance.made(programs, None, ["--encoding=UTF8", "--locale=C"])
     try:
-        instance.start(
-            {"autovacuum": "off", PLACED: f"{4 * MOST_BYTES // 1024}kB", "max_connections": "60", **(settings or {})}
-        )
+        instance.start({"autovacuum": "off", TEMPORARY: f"{4 * MOST_BYTES // 1024}kB", "max_connections": "60"})
         yield _filled(instance, document, facts.values, most_rows, seed)
     except (KeyError, TypeError, AttributeError) as error:
         detail = f"bundle: what its planner knows is not as expected: {' '.join(str(error).split())[:200]}"

@@ -21,6 +21,9 @@ from hardy_gauge.lab.made.fill import Made, MadeTable
 from hardy_gauge.lab.made.parameters import draw_parameters, with_shared_parameters
 
 DRAWS, ROUNDS = 12, 3
+VALUES_DRAWN = (
+    "values that the texts compare columns with were drawn anew, since those of the rows are not the real ones"
+)
 WRITES = (exp.Insert, exp.Update, exp.Delete)
 # other ways to the same rows: what changes then the text does not determine
 OTHER_WAYS = (
@@ -73,7 +76,9 @@ def prove(made: Made, old: str, new: str, draws: int = DRAWS, rounds: int = ROUN
     """Call both with the same values. InvalidInput names the text that is no single query or write, or that the server refuses."""
     sides = [_Side(old, "old"), _Side(new, "new")]
     trees = [_checked(side) for side in sides]
+    cautions = list(made.cautions)
     if made.values == "replaced":
+        cautions.append(VALUES_DRAWN)
         for side, text in zip(sides, with_shared_parameters([old, new]), strict=True):
             side.text = text
     with made.connect() as connection:
@@ -106,7 +111,7 @@ def prove(made: Made, old: str, new: str, draws: int = DRAWS, rounds: int = ROUN
     rows = sum(found.first_rows for found in compared)
     empty = sum(not found.first_rows and not found.second_rows for found in compared)
     sentence = proof_sentence(same, determined, len(compared), rows, empty, len(differs), ratio, old_s, new_s)
-    return Proof(sentence, same, determined, len(compared), rows, differs[:5], old_s, new_s, ratio, columns[0], columns[1], made.tables, made.cautions)  # fmt: skip
+    return Proof(sentence, same, determined, len(compared), rows, differs[:5], old_s, new_s, ratio, columns[0], columns[1], made.tables, cautions)  # fmt: skip
 
 
 def _checked(side: _Side) -> exp.Expr:
