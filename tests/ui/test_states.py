@@ -71,7 +71,8 @@ def test_a_link_shows_a_colleague_the_same_thing(page: Page) -> None:
         page.keyboard.press("-")
     page.wait_for_timeout(500)
     sentence = page.locator("[data-test=sentence]").inner_text()
-    assert "a typical day" in sentence
+    # of a weekend no earlier one has looks at sessions in the demo
+    assert "a typical day" in sentence or "no reference" in sentence
     other = page.context.new_page()
     other.goto(page.url)
     # what is typical is learnt anew each hour, so the last figure of it may move between the two

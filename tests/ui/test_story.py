@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-pytestmark = [pytest.mark.ui, pytest.mark.timeout(420)]
+pytestmark = [pytest.mark.ui, pytest.mark.timeout(900)]
 TRIAL_MS = 150_000
 
 
@@ -16,7 +16,8 @@ def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     page.goto("/")
     expect(page.locator("tr[data-row]")).to_have_count(22)
     first = page.locator("tr[data-row]").first
-    assert first.get_attribute("data-row") == "desk-a"
+    # every quarter of an hour a chain of locks is worse for some minutes
+    expect(first).to_have_attribute("data-row", "desk-a", timeout=300_000)
     expect(first).to_contain_text(re.compile(r"[\d.]+× usual, reading data, since \d\d:\d\d"))
     first.click()
     # locate

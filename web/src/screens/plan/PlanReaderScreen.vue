@@ -26,7 +26,7 @@ const read = () =>
     <p class="lead-sentence">{{ beside ? beside.sentence : plan ? plan.sentence : 'Open a plan from a statement, or read one here: where does its time go?' }}</p>
     <form class="mb-3" @submit.prevent="read">
       <BFormTextarea v-model="written" :rows="plan ? 3 : 10" class="sql" placeholder="A plan as JSON: of the probe protocol, of PostgreSQL, or SQLite's query plan rows" aria-label="Plan as JSON" />
-      <BFormTextarea v-model="other" :rows="other || beside ? 3 : 1" class="sql mt-2" placeholder="A second plan, to see what changed" aria-label="Second plan as JSON" />
+      <BFormTextarea v-model="other" :rows="other || beside ? 3 : 1" class="sql mt-2" placeholder="A second plan, to see what changed" aria-label="Another plan, to compare with" />
       <div class="mt-2 d-flex gap-3 align-items-center">
         <BButton type="submit" size="sm" variant="primary" :disabled="!written.trim()">Read the plan</BButton>
         <span class="faded">Nothing is stored.</span>
