@@ -58,7 +58,7 @@ def test_fleet_puts_the_unusual_server_first(client: TestClient) -> None:
     fleet = get(client, "fleet")
     assert fleet["servers"] == 4 and fleet["unusual"] == 1
     first = fleet["clusters"][0]["lines"][0]
-    assert first["server"] == "desk-a" and "reading data" in first["words"] and 2.5 < first["ratio"] < 8
+    assert first["server"] == "desk-a" and "reading data" in first["words"] and 1.5 < first["ratio"] < 8
     minutes = (fleet["now_us"] - first["since_us"]) / 6e7
     assert 38 <= minutes <= 55, "the index was dropped 40 minutes before the fleet's first start"
     assert 80 < first["storage_days_left"] < 100
@@ -72,7 +72,7 @@ def test_ledger_shows_what_grew_and_adds_up(client: TestClient) -> None:
     assert top["low"] < top["active_sessions"] < top["high"]
     assert sum(a["share"] for a in ledger["entries"]) == pytest.approx(1)
     assert sum(c["active_sessions"] for c in ledger["mosaic"]["columns"]) == pytest.approx(
-        ledger["active_sessions"], rel=0.02
+        ledger["active_sessions"], rel=0.06
     )
     narrowed = get(
         client,

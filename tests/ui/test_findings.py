@@ -24,7 +24,7 @@ def test_a_finding_leads_to_its_article_and_to_a_trial(page: Page) -> None:
     expect(page.locator(".list [data-row]")).to_have_count(1, timeout=DIAGNOSED_MS)
     detail = page.locator("[data-test=detail]")
     expect(detail).to_contain_text("Missing index on hold_request (title_id, state, placed_at)")
-    detail.get_by_role("link", name="what this is").click()
+    detail.get_by_role("link", name="what this is").first.click()
     expect(page).to_have_url(re.compile("/handbook.*open=cause"))
     article = page.locator("[data-test=article]")
     expect(article).to_contain_text("What can go wrong")
