@@ -157,4 +157,3 @@ def test_nothing_is_left_after_a_kill(how: signal.Signals) -> None:
     assert not alive and gone, alive
     open_target(read_design(with_({"arms": [{"name": "control"}, {"name": "again"}]})), None).close()
     assert leftovers(process.pid) == set(), "the next one takes away what was left"
-    )
