@@ -36,11 +36,11 @@ demo: setup
 
 test: setup-test
 	cd web && npx vitest run
-	.venv/bin/pytest -n 3 --dist loadgroup --no-loadscope-reorder
+	.venv/bin/pytest -n 3 --dist loadgroup --no-loadscope-reorder --durations=80 --durations-min=8
 
 # the long runs of what `make test` does in small; SEED, KILLS, KILLS_OF_SERVE, KILLS_OF_TRIALS and EXAMPLES cut them into pieces
 kills: setup-test
-	KILLS=$${KILLS:-800} KILLS_OF_SERVE=$${KILLS_OF_SERVE:-100} KILLS_OF_TRIALS=$${KILLS_OF_TRIALS:-100} .venv/bin/pytest -n 2 --dist loadgroup tests/faults
+	KILLS=$${KILLS:-800} KILLS_OF_SERVE=$${KILLS_OF_SERVE:-100} KILLS_OF_TRIALS=$${KILLS_OF_TRIALS:-100} .venv/bin/pytest -n 2 --dist loadgroup tests/faults tests/load/test_lab_server.py
 
 # fifty browsers for an hour on the demo, while its 22 servers are recorded
 soak: setup-test

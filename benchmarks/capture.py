@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 import psutil
@@ -69,18 +70,17 @@ def watch(folder: Path, address: str) -> dict[str, float]:
         plain(recorder, now_us)
         late.append(time.time() - now_us / 1e6)
 
-    Recorder.tick = timed  # type: ignore[method-assign]
-    collector = Collector(store)
-    collector.start()
-    time.sleep(15)
-    late.clear()
-    me, began = psutil.Process(), time.monotonic()
-    used = sum(me.cpu_times()[:2])
-    time.sleep(SECONDS)
-    passed, used = time.monotonic() - began, sum(me.cpu_times()[:2]) - used
-    ticks = list(late)
-    collector.stop()
-    Recorder.tick = plain  # type: ignore[method-assign]
+    with patch.object(Recorder, "tick", timed):
+        collector = Collector(store)
+        collector.start()
+        time.sleep(15)
+        late.clear()
+        me, began = psutil.Process(), time.monotonic()
+        used = _seconds_of(me)
+        time.sleep(SECONDS)
+        passed, used = time.monotonic() - began, _seconds_of(me) - used
+        ticks = list(late)
+        collector.stop()
     fresh = bytes_a_day(store)
     with store.write() as session:
         segments.compact(session, time.time_ns() // 1000 + 2 * segments.DAY_US)
@@ -94,12 +94,17 @@ def watch(folder: Path, address: str) -> dict[str, float]:
     }  # fmt: skip
 
 
+def _seconds_of(process: psutil.Process) -> float:
+    times = process.cpu_times()
+    return float(times.user + times.system)
+
+
 def bytes_a_day(store: Store) -> float:
     """Of one server, at the rate of what is stored."""
     columns = func.sum(func.length(Segment.body)), func.min(Segment.start_us), func.max(Segment.end_us)
     with store.read() as session:
         size, since, until = session.execute(select(*columns)).one()
-    return float(size) / SERVERS / ((until - since) / segments.DAY_US)
+    return float(size / SERVERS / ((until - since) / segments.DAY_US))
 
 
 if __name__ == "__main__":

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
+from functools import partial
 from pathlib import Path
 
 import duckdb
@@ -51,14 +53,15 @@ def measure() -> dict[str, float]:
         for path, read in ((parquet, f"read_parquet('{parquet}')"), (lines, f"read_json('{lines}', {LINES})")):
             kind = path.suffix[1:]
             store = Store(folder / f"{kind}.db")
-            ours = seconds(lambda path=path, store=store: bring(store, path))
+            ours = seconds(partial(bring, store, path))
             with store.read() as session:
-                assert session.get_one(Import, 1).accepted == ROWS
+                assert (done := session.get_one(Import, 1)).accepted == ROWS, (done.state, done.detail)
             found[f"{kind}_bytes_stored_per_row"] = store.path.stat().st_size / ROWS
             store.close()
+            print(f"{kind}: {ours:.1f} s", file=sys.stderr)
             connection = duckdb.connect(str(folder / f"{kind}.duckdb"))
             query = f"CREATE TABLE t AS SELECT * FROM {read}"
-            theirs = seconds(lambda query=query, connection=connection: connection.execute(query))
+            theirs = seconds(partial(connection.execute, query))
             connection.close()
             found |= {f"{kind}_s": ours, f"{kind}_duckdb_s": theirs, f"{kind}_ratio_to_duckdb": ours / theirs}
     return found
@@ -67,7 +70,9 @@ def measure() -> dict[str, float]:
 def bring(store: Store, path: Path) -> None:
     layout = look(path, path.name, {}).layout
     number = import_service.hand_in(store, path.name, path, "bench", START_US)
-    import_service.take(store, number, path, ImportRequest(format="table", server="east", layout=layout), START_US)
+    import_service.run_import(
+        store, number, path, ImportRequest(format="table", server="east", layout=layout), START_US
+    )
 
 
 if __name__ == "__main__":

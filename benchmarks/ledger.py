@@ -11,7 +11,7 @@ import polars as pl
 from benchmarks.samples import made
 from benchmarks.timing import side_by_side
 from hardy_gauge.core.activity.ledger import entries
-from hardy_gauge.store import segments
+from hardy_gauge.store import segment_rows, segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster, Server
 
@@ -50,19 +50,19 @@ def measure() -> dict[str, float]:
         connection = duckdb.connect()
         query = f"SELECT wait_family, service, count(*) FROM '{parquet}' WHERE \"user\" = 'desk_app' GROUP BY ALL"
 
-        def read(keep: int) -> pl.DataFrame:
-            if segments._decoded._most != keep:
-                segments._decoded.__init__(keep)
+        def read(kept: bool) -> pl.DataFrame:
+            if not kept:
+                segment_rows.forget()
             with store.read() as session:
                 found = segments.read(session, range(1, SERVERS + 1), "sample", 0, 2**62, [*BY, "user"])
             return found.lazy().filter(pl.col("user") == "desk_app").collect(engine="streaming")
 
-        def sums(keep: int = 1) -> list[tuple[object, ...]]:
-            counted = read(keep).lazy().group_by(BY).agg(pl.len()).collect(engine="streaming")
+        def sums(kept: bool = False) -> list[tuple[object, ...]]:
+            counted = read(kept).lazy().group_by(BY).agg(pl.len()).collect(engine="streaming")
             return sorted(counted.rows())
 
-        def whole(keep: int = 1) -> None:
-            entries(read(keep), BY, DAYS * 86_400)
+        def whole(kept: bool = False) -> None:
+            entries(read(kept), BY, DAYS * 86_400)
 
         def duck() -> list[tuple[object, ...]]:
             return sorted(connection.execute(query).fetchall())
@@ -70,8 +70,8 @@ def measure() -> dict[str, float]:
         assert sums() == duck(), "both count the same"
         sums_s, duck_s = side_by_side(sums, duck, 3)
         whole_s, _ = side_by_side(whole, duck, 3)
-        kept_s, _ = side_by_side(lambda: sums(2**30), duck, 3)
-        kept_whole_s, _ = side_by_side(lambda: whole(2**30), duck, 3)
+        kept_s, _ = side_by_side(lambda: sums(kept=True), duck, 3)
+        kept_whole_s, _ = side_by_side(lambda: whole(kept=True), duck, 3)
         store.close()
     return {
         "samples": float(len(frame)), "sums_s": sums_s, "with_margins_s": whole_s, "kept_sums_s": kept_s, "duckdb_s": duck_s,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Generator
 
 import simpy
 
@@ -75,7 +76,7 @@ def bare(events: int) -> None:
     """As many SimPy events with nothing behind them, in sixteen processes."""
     env = simpy.Environment()
 
-    def tick():  # type: ignore[no-untyped-def]
+    def tick() -> Generator[simpy.Event, None, None]:
         while True:
             yield env.timeout(1.0)
 

@@ -189,14 +189,14 @@ class Clients:
             while (name := self.calls.get()) is not None:
                 work = self.work
                 if memory != work.sort_memory:
-                    session.execute(f"SET work_mem = '{work.sort_memory}'")  # type: ignore[call-overload]
+                    session.execute(f"SET work_mem = '{work.sort_memory}'")
                     memory = work.sort_memory
                 try:
                     if name == "find_book":
                         values = [work.place()] if not work.width else [(p := work.place()), p + work.width]
-                        session.execute(work.find, values).fetchall()  # type: ignore[call-overload]
+                        session.execute(work.find, values).fetchall()
                     elif name == "sorted_books":
-                        session.execute(SORT.replace("$1", "%s"), [PLACES // 20]).fetchall()  # type: ignore[call-overload]
+                        session.execute(SORT.replace("$1", "%s"), [PLACES // 20]).fetchall()
                     else:
                         more = 3_000_000_000 if random.random() < work.failing else 1
                         session.execute(
@@ -373,9 +373,9 @@ def table(simulated: dict[str, Figures], measured: dict[str, Figures]) -> str:
             pairs = [(of(world[before]), of(world[name])) for world in (simulated, measured)]
             changes = [ratio(*pair) for pair in pairs]
             cells = []
-            for (before, after), change in zip(pairs, changes, strict=True):
+            for (was, now), change in zip(pairs, changes, strict=True):
                 cells += [
-                    f"{figure(before, unit)}, {figure(after, unit)}",
+                    f"{figure(was, unit)}, {figure(now, unit)}",
                     "from nothing" if change is None else f"{change:,.2f}",
                 ]
             both = [change for change in changes if change is not None]

@@ -16,6 +16,9 @@ from benchmarks import (
     practice,
     samples,
     simulation,
+    trial_driver,
+    trial_sheet,
+    tuner,
     twin,
     watched_price,
 )
@@ -37,6 +40,9 @@ def main() -> None:
         many_servers,
         watched_price,
         twin,
+        trial_driver,
+        trial_sheet,
+        tuner,
         api,
     ):
         name = module.__name__.rsplit(".", 1)[-1]

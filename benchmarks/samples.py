@@ -11,7 +11,7 @@ import polars as pl
 
 from benchmarks.timing import seconds, side_by_side
 from hardy_gauge.core.activity.ledger import entries
-from hardy_gauge.store import segments
+from hardy_gauge.store import segment_rows, segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster, Server
 
@@ -64,14 +64,14 @@ def measure() -> dict[str, float]:
         loaded_s = seconds(lambda: frame.write_parquet(parquet, compression="zstd"))
         connection = duckdb.connect()
 
-        def ledger(keep: int) -> None:
-            segments._decoded.__init__(keep)
+        def ledger() -> None:
+            segment_rows.forget()
             with store.read() as session:
                 found = segments.read(session, [server_id], "sample", 0, 2**62, ["wait_family", "statement"])
             entries(found, ["wait_family", "statement"], DAYS * 86_400)
 
         def counted() -> None:
-            segments._decoded.__init__(1)
+            segment_rows.forget()
             with store.read() as session:
                 found = segments.read(session, [server_id], "sample", 0, 2**62, ["wait_family", "statement"])
             found.group_by("wait_family", "statement").len()
@@ -80,7 +80,7 @@ def measure() -> dict[str, float]:
             connection.execute(f"SELECT wait_family, statement, count(*) FROM '{parquet}' GROUP BY ALL").fetchall()
 
         plain_s, duck_s = side_by_side(counted, duck, 3)
-        margins_s, _ = side_by_side(lambda: ledger(1), duck, 3)
+        margins_s, _ = side_by_side(ledger, duck, 3)
         size = store.path.stat().st_size
         store.close()
     return {

@@ -27,7 +27,7 @@ TABLES, OF_WORKLOAD, STATEMENTS, ASKED = 200, 100, 500, 100
 
 def _workload(connection: psycopg.Connection) -> Workload:
     address = f"postgresql:///postgres?host={connection.info.host}&port={connection.info.port}"
-    probe = SqlPackProbe(address, credential=Credential("gauge", "x", True, None))
+    probe = SqlPackProbe(address, credential=Credential("gauge", "x", True))
     tables = {one.name: _table(one.model_dump(), None) for one in probe.schema().tables}
     probe.close()
     statements = []

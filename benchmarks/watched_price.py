@@ -33,13 +33,13 @@ def fill(owner: psycopg.Connection) -> None:
     """Tables with three indexes each, and as many statements as the server keeps."""
     columns = ", ".join(f"c{n} {('int', 'text', 'timestamptz', 'numeric')[n % 4]}" for n in range(COLUMNS))
     for n in range(TABLES):
-        owner.execute(f"CREATE TABLE shelf_{n} (id serial PRIMARY KEY, {columns})")  # type: ignore[call-overload]
-        owner.execute(f"CREATE INDEX ON shelf_{n} (c0)")  # type: ignore[call-overload]
-        owner.execute(f"CREATE INDEX ON shelf_{n} (c2, c0)")  # type: ignore[call-overload]
-        owner.execute(f"INSERT INTO shelf_{n} (c0, c1) SELECT i, 'x' || i FROM generate_series(1, 200) i")  # type: ignore[call-overload]
+        owner.execute(f"CREATE TABLE shelf_{n} (id serial PRIMARY KEY, {columns})")
+        owner.execute(f"CREATE INDEX ON shelf_{n} (c0)")
+        owner.execute(f"CREATE INDEX ON shelf_{n} (c2, c0)")
+        owner.execute(f"INSERT INTO shelf_{n} (c0, c1) SELECT i, 'x' || i FROM generate_series(1, 200) i")
     owner.execute("ANALYZE")
     for n in range(STATEMENTS):  # one for each of four columns of each table
-        owner.execute(f"SELECT count(c{n // TABLES}) FROM shelf_{n % TABLES} WHERE id = 1")  # type: ignore[call-overload]
+        owner.execute(f"SELECT count(c{n // TABLES}) FROM shelf_{n % TABLES} WHERE id = 1")
 
 
 def share(owner: psycopg.Connection, folder: Path, address: str) -> tuple[float, list[tuple[str, int, float]]]:
@@ -58,7 +58,7 @@ def share(owner: psycopg.Connection, folder: Path, address: str) -> tuple[float,
     began = time.monotonic()
     while time.monotonic() - began < MEASURE_S:
         for n in range(20):
-            owner.execute(f"UPDATE shelf_{n} SET c1 = 'y' WHERE id = {n + 1}")  # type: ignore[call-overload]
+            owner.execute(f"UPDATE shelf_{n} SET c1 = 'y' WHERE id = {n + 1}")
         time.sleep(1.0)
     row = owner.execute(OURS).fetchone()
     passed = time.monotonic() - began

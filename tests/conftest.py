@@ -177,7 +177,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         _demos.append(process)
         address = f"http://127.0.0.1:{port}"
         try:
-            wait_for(f"{address}/api/health", 600)
+            wait_for(f"{address}/api/health", 850)
             with httpx.Client(base_url=address, trust_env=False, timeout=120) as client:
                 signed_in(client).get("/api/fleet").raise_for_status()
             yield address

@@ -49,7 +49,7 @@ class Conditions:
 
     ``believed`` holds tables as they were when statistics were last gathered, where that differs;
     ``rate`` factors by statement; ``held`` sessions that keep a statement's rows and do nothing;
-    ``background_pages_per_s`` are written besides, ``background_reads_per_s`` read; ``failing`` the share of a statement's calls that fail, and ``failure_words`` what the log says of it; ``kinds`` statements with two kinds of calls; ``pinned`` plans by statement; ``sessions`` open;
+    ``background_pages_per_s`` are written besides, ``background_reads_per_s`` read; ``failing`` the share of a statement's calls that fail, and ``failure_words`` what the log says of it; ``kinds`` statements with two kinds of calls; ``pinned`` plans by statement, and of those that somebody told it to keep since when in ``pins``; ``sessions`` open;
     ``cache_filled_bytes`` how much of the buffer cache is filled after a start, ``system_cache_share`` of the system's; ``load`` of
     the server where it is not that of its specification; ``side`` of a
     reporting cluster with so many ``workers``; ``apply_slowdown`` time
@@ -78,6 +78,7 @@ class Conditions:
     failure_words: dict[str, str] = field(default_factory=dict)
     kinds: dict[str, Kinds] = field(default_factory=dict)
     pinned: dict[str, str] = field(default_factory=dict)
+    pins: dict[str, int] = field(default_factory=dict)
     background_pages_per_s: float = 0.0
     background_reads_per_s: float = 0.0
     background_cores: float = 0.0

@@ -23,7 +23,7 @@ GUESSED_HITS = 0.5
 def what_if(server: PracticeServer, block: Block, request: p.ExplainRequest, now_us: int) -> p.Explained:
     """Plan a text, with indexes that do not exist or without some that do."""
     text = p.PlayStatement(text=request.text, weight=1.0)
-    state = server.trial_state(now_us, [text], {}, request.add_indexes, request.drop_indexes)
+    state = server.trial_state(now_us, [text], {}, request.add_indexes, request.drop_indexes, unpinned=request.unpinned)
     here = server.state(now_us).situation
     hits = dict(here.caches.hits)
     for name, index in state.catalogue.indexes.items():
@@ -48,6 +48,19 @@ def explained(state: State, key: str, block: Block) -> p.Explained:
     node = state.plans[key]
     root = _Stepper(state, state.statements[key], _stretch(block)).of(node)
     return p.Explained(plan_key=node.key(), cost=node.total_cost(), time_s=root.time_s, root=root)
+
+
+def planned(state: State, block: Block) -> list[p.Explained]:
+    """The plans of a workload that is about to be played, by the number of its statement; without times, for it has not run."""
+    found = [explained(state, key, block) for key in sorted(state.plans, key=int)]
+    for one in found:
+        one.time_s = None
+        below = [one.root]
+        while below:
+            step = below.pop()
+            step.time_s = None
+            below += step.steps
+    return found
 
 
 def _with(state: State, situation: object) -> State:

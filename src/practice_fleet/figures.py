@@ -50,6 +50,7 @@ def metrics(block: Block) -> dict[str, Array]:
         "log_volume_busy_s": use["log volume"] * 60,
         "pages_requested": total("pages_requested"),
         "pages_read": total("pages_read"),
+        "pages_written_by_sessions": total("evict_writes"),
         "pages_written": total("evict_writes") + state.background(block.at_us) * 60,
         "temporary_bytes": total("temp_reads") * float(state.settings["read_ahead_pages"]) * PAGE_BYTES,
         "swap_pages": total("swap_reads"),

@@ -162,6 +162,10 @@ def build(scenario: Scenario, anchor_us: int, now_us: Callable[[], int] = clock_
     def drop_index(name: str, index: str) -> p.Done:
         return do(name, DropIndex(now_us(), name=index))
 
+    @app.get("/servers/{name}/pins")
+    def pins(name: str) -> p.Pins:
+        return find(name).pins(now_us())
+
     @app.post("/servers/{name}/pins")
     def pin(name: str, wanted: p.PinRequest) -> p.Done:
         return do(name, Pin(now_us(), statement=wanted.statement, plan_key=wanted.plan_key))

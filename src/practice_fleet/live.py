@@ -26,6 +26,7 @@ from practice_fleet.spread_of_times import squares_s2
 ABILITIES: list[p.Ability] = [
     "counters", "statements", "sessions", "executions", "settings", "schema", "explain", "plans",
     "messages", "storage", "history", "play", "change", "call_begin", "objects", "page_trace", "end_session",
+    "pins",
 ]  # fmt: skip
 SEQUENCE = "sequence_used."
 MOST_MESSAGES = 50_000
@@ -248,6 +249,16 @@ class LiveServer:
         if found is None:
             raise p.Refused(f"no plan '{plan_key}' is remembered", "plan_key")
         return explained(*found, self.history.at(now_us))
+
+    def pins(self, now_us: int) -> p.Pins:
+        """Plans that were told to be kept, and no trouble's."""
+        state = self.server.state(now_us)
+        found = [
+            p.Pin(statement=key, text=state.statements[key].sql, plan_key=state.now.pinned[key], since_us=since_us)
+            for key, since_us in state.now.pins.items()
+            if key in state.statements and key in state.now.pinned
+        ]
+        return p.Pins(at_us=now_us, pins=found)
 
     def messages(self, since_us: int, now_us: int) -> p.LogMessages:
         if self.server.scenario.messages == "hidden":

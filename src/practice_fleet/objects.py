@@ -18,6 +18,7 @@ from practice_fleet.transaction_numbers import ages_of_tables
 from practice_fleet.upkeep_times import kept_tables
 
 MOST_NUMBER = 2**31 - 1
+DATA_VOLUME = "data"
 COLUMN, INDEX = "column.", "index "
 # rows that are dead on average between two runs of upkeep count among a table's pages
 USUAL_DEAD = 1 + USUAL_THRESHOLD / 2
@@ -35,7 +36,7 @@ def schema(server: PracticeServer, state: State, now_us: int) -> p.Schema:
         indexes = [
             p.IndexFacts(
                 name=i.name, table=name, columns=list(i.columns), unique=i.unique, bytes=_index_bytes(i),
-                constraint="primary key" if i.unique and i.columns[0] == next(iter(table.columns)) else "",
+                constraint="primary key" if i.unique and i.columns[0] == next(iter(table.columns)) else "", place=DATA_VOLUME,
             )
             for i in state.catalogue.on(name)
         ]  # fmt: skip
@@ -46,6 +47,7 @@ def schema(server: PracticeServer, state: State, now_us: int) -> p.Schema:
                 bytes=int(table.pages * PAGE_BYTES),
                 columns=columns,
                 indexes=indexes,
+                place=DATA_VOLUME,
                 options={"upkeep_enabled": "off"} if name in state.now.unkept_tables else {},
             )
         )

@@ -14,12 +14,14 @@ from pathlib import Path
 
 import polars as pl
 
-from hardy_gauge.probes.protocol import PlayRequest, PlayState, Refused
+from hardy_gauge.probes.protocol import PlayRequest, PlaySecond, PlayState, Refused
 from practice_fleet.burst_credit import bursting
 from practice_fleet.conditions import State
+from practice_fleet.events.by_second import RunSeconds
 from practice_fleet.events.pages import Pages, Store, StoredObject
 from practice_fleet.events.randoms import Randoms
 from practice_fleet.events.run import Run
+from practice_fleet.explain import planned
 from practice_fleet.history import History
 from practice_fleet.makes import FIRST, Make
 from practice_fleet.physics.cache import Accessed
@@ -29,6 +31,7 @@ from practice_fleet.physics.wait_events import Limits
 from practice_fleet.scenario.units import PAGE_BYTES
 
 KEPT = 64
+TOLD_S = 600  # seconds of a play that are told while it runs: the last ones
 
 
 @dataclass
@@ -70,8 +73,9 @@ class Plays:
         self.plays[name] = play
         for old in list(self.plays)[:-KEPT]:
             del self.plays[old]
+        began = play.state.model_copy(update={"plans": planned(state, history.at(now_us))})
         threading.Thread(target=_watch, args=(play, state, request, foreign), daemon=True).start()
-        return play.state
+        return began
 
     def get(self, name: str) -> Play:
         if name not in self.plays:
@@ -101,13 +105,15 @@ def _run(pipe: Connection, state: State, request: PlayRequest, foreign: float, f
     os.nice(5)
 
     def progress(done: float) -> bool:
-        pipe.send({"done_s": done})
+        told.append(seconds.next(done))
+        pipe.send({"done_s": done, "since_s": max(0, len(told) - TOLD_S), "by_second": told[-TOLD_S:]})
         return bool(pipe.recv())
 
     if state.memory.killed:
         pipe.send({"state": "failed", "detail": state.memory.killed_words})
         return
     run = event_run(state, request, foreign)
+    seconds, told = RunSeconds(run), list[PlaySecond]()
     result = run.play(request.seconds, progress)
     examined = [v.rows_examined for v in run.visits]
     statics = pl.DataFrame({"statement": range(len(examined)), "rows_examined": examined})

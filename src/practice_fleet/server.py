@@ -189,11 +189,12 @@ class PracticeServer:
 
     def trial_state(
         self, at_us: int, texts: list[PlayStatement], changed: dict[str, setting_rules.Value],
-        add: Iterable[IndexSpec], drop: Iterable[str], arrival: Arrival | None = None,
+        add: Iterable[IndexSpec], drop: Iterable[str], arrival: Arrival | None = None, unpinned: bool = False,
     ) -> State:  # fmt: skip
         """The state with a workload, settings and indexes of its own; Refused names what cannot be.
 
-        With closed ``arrival`` every worker is a session, and all of them are at work.
+        With closed ``arrival`` every worker is a session, and all of them are at work; ``unpinned``, plans that were told to be kept
+        are not.
         """
         base = self.state(at_us)
         catalogue = base.catalogue.with_indexes(add, drop)
@@ -211,7 +212,9 @@ class PracticeServer:
             base.now, settings=settings, statements=statements,
             held={names[k]: replace(h, behind=names.get(h.behind or "")) for k, h in base.now.held.items() if k in names},
             failing={names[k]: share for k, share in base.now.failing.items() if k in names},
-            pinned={names[k]: plan for k, plan in base.now.pinned.items() if k in names}, actors=[], transactions=[],
+            pinned={
+                names[k]: plan for k, plan in base.now.pinned.items() if k in names and not (unpinned and k in base.now.pins)
+            }, actors=[], transactions=[],
         )  # fmt: skip
         places = {key: int(name) for key, name in names.items() if key}
         weights = [text.weight for text in texts]

@@ -62,7 +62,7 @@ made = schemathesis.pytest.from_fixture("schema").exclude(path_regex=LEFT_OUT)
 @made.parametrize()
 @seed(int(os.environ.get("SEED", "3")))
 @settings(
-    max_examples=int(os.environ.get("EXAMPLES", "4")),
+    max_examples=int(os.environ.get("EXAMPLES", "2")),
     deadline=None,
     database=None,
     phases=[Phase.explicit, Phase.generate],

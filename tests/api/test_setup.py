@@ -14,7 +14,8 @@ from fastapi.testclient import TestClient
 
 from hardy_gauge.api.app import create_app
 from hardy_gauge.capture import settings_file
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState

@@ -15,7 +15,7 @@ from hardy_gauge.queries import fleet
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster
-from tests.conftest import Serving, signed_in
+from tests.conftest import Serving, signed_in, wait_until
 
 
 class Counted:
@@ -90,3 +90,33 @@ def test_what_took_long_is_shared_while_only_recording_goes_on(tmp_path: Path, m
         client.get("/api/fleet")
         assert made.count == 2, "what a person changes is seen at once"
     made.store.close()
+
+
+def test_what_takes_long_is_made_anew_by_itself_while_somebody_asks(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = Counted(tmp_path, monkeypatch, share_s=0.3)
+    monkeypatch.setattr("hardy_gauge.api.shared_answers.SHARE", 1.0)
+    monkeypatch.setattr("hardy_gauge.api.shared_answers.FOLLOWED_S", 8.0)
+    with Serving(made.app) as serving, httpx.Client(base_url=serving.address, trust_env=False, timeout=30) as client:
+        signed_in(client)
+        first = client.get("/api/fleet").json()["now_us"]
+        for _ in range(4):
+            computed = made.count
+            made.now += 10_000_000
+            wait_until(lambda computed=computed: made.count > computed + 1)  # type: ignore[misc]
+            answer = client.get("/api/fleet").json()
+            assert answer["now_us"] > first, "what was made meanwhile is answered"
+            first = answer["now_us"]
+        assert client.put("/api/capture-rules", json={"rules": []}).status_code == 200
+        acted = made.now = made.now + 10_000_000
+        assert client.get("/api/fleet").json()["now_us"] == acted, "what a person changes is seen at once"
+        wait_until(lambda: is_still(made))
+    made.store.close()
+
+
+def is_still(made: Counted) -> bool:
+    """Nothing is made any more for nobody."""
+    before = made.count
+    threading.Event().wait(1.5)
+    return made.count == before

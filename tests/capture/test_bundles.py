@@ -18,11 +18,11 @@ from sqlalchemy import func, select
 
 from hardy_gauge.capture import bundles
 from hardy_gauge.capture.bundle_parts import BadBundle, serve
-from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import discover, register
 from hardy_gauge.capture.targets import capture_targets
 from hardy_gauge.core.figures.csv_cells import neutral
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Account, CaptureState, Change, Plan, Segment, Server, Snapshot, Statement

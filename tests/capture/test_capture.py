@@ -6,9 +6,10 @@ import polars as pl
 import pytest
 from sqlalchemy import func, select
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import RegisteredServer, discover, register
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Change, Gap, Plan, Snapshot, Statement

@@ -7,10 +7,12 @@ import time
 import psycopg
 import pytest
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.queries.ledger import LedgerQuestion, ledger
+from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger_question import LedgerQuestion
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.database import Store
 from tests.capture.test_postgresql import collector as collector

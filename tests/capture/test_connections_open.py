@@ -7,7 +7,8 @@ import time
 import psycopg
 import pytest
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.connection_groups import connected_groups
 from hardy_gauge.queries.levels import levels_of

@@ -10,8 +10,9 @@ from contextlib import suppress
 import psycopg
 import pytest
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.core.activity.waiting import IDLE, WORKING
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.holdups import Holdup, holdups_of
 from hardy_gauge.queries.oldest_transaction import oldest_transaction

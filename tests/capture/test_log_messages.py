@@ -12,7 +12,8 @@ from pathlib import Path
 import psycopg
 import pytest
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.log_messages import MessageRow, messages_in
 from hardy_gauge.queries.reader import Reader

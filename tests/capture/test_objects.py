@@ -9,7 +9,8 @@ import psycopg
 import pytest
 from sqlalchemy import select
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.queries.objects import ServerObjects, counted_s, objects_of
 from hardy_gauge.queries.reader import Reader
@@ -180,6 +181,23 @@ def test_changes_of_the_schema_are_seen_at_the_next_look(minutes: Minutes, owner
     assert table.options == {"autovacuum_enabled": "false"} and table.upkeep_us and table.statistics_us
     minutes.look()
     assert len(minutes.changes("schema")) == 5, "a schema that is the same is no change"
+
+
+def test_where_a_table_lies_and_that_it_moved(minutes: Minutes, owner: psycopg.Connection) -> None:
+    owner.execute("SET allow_in_place_tablespaces = on")
+    owner.execute("CREATE TABLESPACE far LOCATION ''")
+    minutes.look()
+    (before,) = [one for one in minutes.objects().tables if one.name == "visit"]
+    file = owner.execute("SELECT pg_relation_filepath('visit_branch')").fetchone()
+    index = next(one for one in before.indexes if one.name == "visit_branch")
+    assert (before.place, index.place, (index.file,)) == ("pg_default", "pg_default", file)
+    owner.execute("ALTER TABLE visit SET TABLESPACE far")
+    minutes.look()
+    (after,) = [one for one in minutes.objects().tables if one.name == "visit"]
+    assert after.place == "far" and after.file.startswith("pg_tblspc/") and after.indexes[0].place == "pg_default"
+    assert [one.title for one in minutes.changes("schema")][-1] == "table visit moved from pg_default to far"
+    owner.execute("ALTER TABLE visit SET TABLESPACE pg_default")
+    owner.execute("DROP TABLESPACE far")
 
 
 def test_a_table_that_is_locked_whole_holds_up_nothing(minutes: Minutes, owner: psycopg.Connection) -> None:

@@ -8,8 +8,9 @@ import psycopg
 import pytest
 from sqlalchemy import select
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.plan_asking import AGAIN_US, PRICE_S, PlanAsking
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.probes.protocol import StatementCounter

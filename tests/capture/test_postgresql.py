@@ -14,13 +14,16 @@ import pytest
 from sqlalchemy import select
 
 from hardy_gauge.capture.access import OPERATOR
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.core.sql.normalise import normalise
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
+from hardy_gauge.diagnose.cache_curve import cache_curve_of
 from hardy_gauge.queries.reader import Reader
+from hardy_gauge.queries.sizing import sizing_sheet
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
@@ -155,7 +158,8 @@ def test_a_statement_that_has_not_ended_is_known_and_counts(
     assert (sample["wait_event"], sample["wait_family"]) == ("Timeout:PgSleep", "other")
     finished = stored(store, "statement")
     ended = finished["time_s"].sum() if len(finished) else 0.0
-    assert 0.6 < minutes["time_s"][-1] - ended < passed + 0.1, "what still runs counts as it runs"
+    # once and not twice; what the recorder itself asked is in the minute too, and takes longer on a busy machine
+    assert 0.6 < minutes["time_s"][-1] - ended < 1.6 * passed, "what still runs counts as it runs"
 
 
 def test_reset_and_restart_are_told_and_nothing_is_guessed(
@@ -238,6 +242,32 @@ def test_services_are_those_whose_sessions_were_seen(
     focus = Span(now - MINUTE_US, now + 3 * MINUTE_US + 1)
     rows = statement_rows(reader, Window(focus), "fleet", "of_services").rows
     assert [row.services for row in rows] == [["loans desk", "night batch"]]
+
+
+def test_a_forecast_of_the_cache_from_looks_at_it(
+    store: Store, collector: Collector, watched: tuple[psycopg.Connection, str]
+) -> None:
+    owner, recorder = watched[0], collector.recorders[0]
+    now = clock_us()
+    recorder.look_again(now)
+    reader = Reader(store, lambda: now)
+    assert "Cache curve" in {one.title for one in sizing_sheet(reader, "reading-room").lacking}
+    owner.execute("CREATE EXTENSION pg_buffercache")
+    recorder.look_again(now + MINUTE_US)
+    collector.write()
+    sheet = sizing_sheet(reader, "reading-room")
+    assert sheet.curve is not None and "looked at 6 times in 15 s" in sheet.curve.words
+    quiet = cache_curve_of(reader, "reading-room", lambda _: None)
+    assert quiet.forecast and quiet.curve is None and "Too little" in quiet.sentence
+
+    def work(_: float) -> None:
+        for _ in range(10):
+            owner.execute("SELECT count(note) FROM loan")
+        owner.execute("SELECT pg_stat_force_next_flush()")
+
+    told = cache_curve_of(reader, "reading-room", work)
+    assert told.now is not None and told.now_bytes == 128 * 2**20 and told.now.hit_ratio > 0.95
+    assert "so more would find no more" in told.sentence
 
 
 def test_calls_that_hang_on_a_lock_lead_the_statements(

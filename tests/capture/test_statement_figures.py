@@ -7,9 +7,10 @@ import time
 import psycopg
 import pytest
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.core.statements.ratios import spread
 from hardy_gauge.core.statements.rows import StatementRow
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.reader import Reader

@@ -13,9 +13,10 @@ import psycopg
 import pytest
 
 from hardy_gauge.capture.access import OPERATOR
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.registration import Registration, register
 from hardy_gauge.core.activity.waiting import IDLE
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.diagnose.worker import diagnose_server
@@ -120,6 +121,7 @@ def make_troubles(owner: psycopg.Connection) -> None:
         for _ in range(3):
             desk.execute("UPDATE loan SET note = note || repeat('w', 500)")
     deadlock(owner)
+    owner.execute("SELECT pg_stat_force_next_flush()")  # a session that idles tells its figures up to ten seconds later
 
 
 def count_on(dsn: str, over: threading.Event) -> None:

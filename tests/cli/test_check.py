@@ -107,7 +107,7 @@ def test_sarif_names_rules_levels_and_places(folder: Path) -> None:
         (["nowhere.sql"], "paths"),
         (["queries", "--schema", "nowhere.sql"], "schema"),
         (["queries", "--baseline", "schema.sql"], "baseline"),
-        (["queries", "--server", "desk-a", "--schema", "schema.sql"], "server"),
+        (["--schema", "schema.sql", "queries", "--server", "desk-a"], "server"),
         (["queries", "--server", "desk-a", "--data", "empty"], "data"),
         (["latin.sql"], "paths"),
     ],

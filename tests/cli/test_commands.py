@@ -113,7 +113,9 @@ def test_a_bundle_is_taken_home_from_a_real_server(tmp_path: Path, monkeypatch: 
         def work() -> None:
             with psycopg.connect(owner.info.dsn, autocommit=True) as desk:
                 while not over.is_set():
-                    desk.execute("SELECT count(*) FROM loan WHERE note LIKE '%7%'")
+                    desk.execute(
+                        "SELECT count(*), pg_sleep(0.2) FROM loan WHERE note LIKE '%7%'"
+                    )  # seen at work at every look
 
         desk = threading.Thread(target=work)
         desk.start()
@@ -131,6 +133,6 @@ def test_a_bundle_is_taken_home_from_a_real_server(tmp_path: Path, monkeypatch: 
     names = {Path(line).name for line in written.output.split()}
     assert {"reading-room-sample.csv", "reading-room-statement.csv", "reading-room-metric.csv"} <= names
     text = (tmp_path / "csv" / "reading-room-statement.csv").read_text()
-    assert "SELECT count(*) FROM loan WHERE note LIKE $1" in text
+    assert "SELECT count(*), pg_sleep($1) FROM loan WHERE note LIKE $2" in text
     (tmp_path / "no.bundle").write_text("no")
     assert runner.invoke(app, ["bundle", "open", str(tmp_path / "no.bundle"), "--data", str(tmp_path)]).exit_code == 2

@@ -207,11 +207,11 @@ def test_settings_are_changed_in_steps_from_the_servers_own_figures() -> None:
     (found,) = LogTooSmall().examine(seen(figures=figures, settings=settings, engine="postgresql"))
     (back,) = found.remedies
     assert (
-        back.script == "ALTER SYSTEM SET max_wal_size = 439454;\nSELECT pg_reload_conf();"
-        and 439454 * 1024 >= 1.5 * 300 * 1e6
+        back.script == "ALTER SYSTEM SET max_wal_size = '430MB';\nSELECT pg_reload_conf();"
+        and 430 * 2**20 >= 1.5 * 300 * 1e6
     )
     assert (
-        back.undo.startswith("ALTER SYSTEM SET max_wal_size = 262144;")
+        back.undo.startswith("ALTER SYSTEM SET max_wal_size = '256MB';")
         and back.applies == "at once"
         and not back.not_tried
     )

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from hardy_gauge.core.plans.model import MalformedPlan
 from hardy_gauge.core.plans.own_time import by_key
-from hardy_gauge.core.plans.readers import read_plan
+from hardy_gauge.core.plans.readers import read_document, read_plan
+from hardy_gauge.core.plans.sheet import plan_sheet
 
 
 def step(operation: str, time_s: float | None, *below: dict[str, object], **more: object) -> dict[str, object]:
@@ -107,3 +108,9 @@ def test_parallel_step_time_is_elapsed_not_summed() -> None:
     scan = plan.root.steps[0]
     assert (scan.time_s, scan.rows_seen) == (pytest.approx(0.1), 30)
     assert plan.root.own_time_s == pytest.approx(0.02)
+
+
+def test_rows_that_a_plan_does_not_tell_are_not_zero() -> None:
+    """SQLite's EXPLAIN QUERY PLAN has no rows (sqlite.org/eqp.html)."""
+    sheet = plan_sheet(read_document([{"id": 2, "parent": 0, "detail": "SCAN loan"}]))
+    assert [step.rows_expected for step in sheet.steps] == [None, None]

@@ -114,3 +114,13 @@ def test_cost_of_an_index_is_unknown_when_writes_are_not_reported() -> None:
     assert advice.writes_per_s is None and advice.bytes == pytest.approx(1e6 * (8 + 8 + 4) / 0.9)
     with pytest.raises(KeyError):
         build(table, ["colour"])
+
+
+def test_variables_of_a_routine_are_values() -> None:
+    """A statement of a routine has the names of its variables, with their record before them or alone."""
+    schema = {"loan": ["id", "patron", "note"]}
+    for text in ("UPDATE loan SET note = $1 WHERE id = r.id", "SELECT note FROM loan WHERE id = p_id"):
+        (condition,) = read_uses(text, schema).conditions
+        assert (condition.column, condition.form) == ("id", "equal"), text
+    (other,) = read_uses("SELECT 1 FROM loan JOIN patron ON patron.code = loan.patron", schema).conditions
+    assert other.kind == "join", "a column of a table that is not known"

@@ -74,7 +74,7 @@ def test_the_sentence_names_the_condition_that_is_most_wrong() -> None:
     assert selectivity_sentence("desk-a", [right]).endswith("what they select, within a factor of 1.2.")
     said = selectivity_sentence("desk-a", [right, wrong])
     assert "wrong by a factor of 2,500 about b = 2: it expects 50% of the rows, and 1 row in 5,000 fits" in said
-    unknown = Selectivity("c = $1", 0.5, False, None, "the values of a call are not kept")
+    unknown = Selectivity("c = $1", 0.5, False, None, "", "the values of a call are not kept")
     assert unknown.factor is None and "is not known" in selectivity_sentence("desk-a", [unknown])
     assert "no condition" in selectivity_sentence("desk-a", [])
     assert [part_words(part) for part in (0.0, 0.005, 0.4)] == ["no row", "1 row in 200", "40% of the rows"]

@@ -8,10 +8,11 @@ import psycopg
 import pytest
 from sqlalchemy import select
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.rules import CaptureRule
 from hardy_gauge.capture.targets import set_rules
 from hardy_gauge.core.evidence.evidence import Schema
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.core.time.span import HOUR_US, Span
 from hardy_gauge.diagnose.selectivity import selectivity_of
 from hardy_gauge.lab.kept_twins import twins

@@ -90,7 +90,7 @@ def life(folder: Path, addresses: list[str], said: list[str], alive_s: float) ->
     return ready_us
 
 
-@pytest.mark.timeout(max(240, KILLS * 60))
+@pytest.mark.timeout(max(600, KILLS * 60))
 def test_serve_is_killed_at_random_moments(tmp_path: Path) -> None:
     chance = random.Random(int(os.environ.get("SEED", "7")))
     fakes = [LiveServer(f"s{number}") for number in range(SERVERS)]

@@ -100,6 +100,6 @@ def test_many_browsers_while_servers_are_recorded(demo: str) -> None:
     assert set(visits.answers) <= {200, 304} and sum(visits.answers.values()) >= BROWSERS
     ticks = after["hardy_gauge_own_looks"] - before["hardy_gauge_own_looks"]
     late = after["hardy_gauge_own_looks_late"] - before["hardy_gauge_own_looks_late"]
-    few = 0.02 * ticks if SOAK_S < LONG_S else 0  # other tests run beside the short one
+    few = 0.05 * ticks if SOAK_S < LONG_S else 0  # other tests run beside the short one
     assert ticks >= SOAK_S * 0.9 and late <= few, (ticks, late)
     assert late < early * 1.1 + 60e6, "memory stays"

@@ -8,11 +8,16 @@ from pathlib import Path
 import pytest
 from typer.testing import CliRunner
 
+from hardy_gauge.capture.access import OPERATOR
 from hardy_gauge.cli.main import app
 from hardy_gauge.core.trials.design import PlannedRun
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_design, read_file
+from hardy_gauge.load.filing import file_trial
 from hardy_gauge.load.kinds import enough_of, outcome_of
 from hardy_gauge.load.trial import RunResult
+from hardy_gauge.load.words import design_words
+from hardy_gauge.store.database import Store
+from hardy_gauge.store.trial_models import Trial
 
 WORK = {"arrival": {"workers": 1}, "statements": [{"sql": "SELECT 1"}]}
 BASE = {"title": "t", "goal": {"metric": "throughput", "at_least": "1 /s"}, "target": {"sample": "library"}, "workload": WORK, "run": {"seconds": "2 s", "blocks": 3}}  # fmt: skip
@@ -47,13 +52,24 @@ def test_each_kind_makes_its_arms() -> None:
     [
         ({}, "arms"), ({"kind": "as-needed", "arms": [{"name": "control"}, INDEX]}, "arms"), ({"kind": "sweep"}, "sweep"), ({"kind": "scaling", "workers": [1, 2]}, "workers"), ({"kind": "factorial", "factors": [INDEX]}, "factors"),
         ({"kind": "null", "workers": [1, 2, 3]}, "workers"), ({"kind": "sweep", "sweep": {"setting": "x", "values": [1, 2]}}, "sweep.values"),
-        ({"kind": "dance"}, "kind"),
+        ({"kind": "dance"}, "kind"), ({"kind": "null", "arms": [{"name": "control"}, INDEX]}, "arms"),
     ],
 )  # fmt: skip
 def test_what_a_kind_needs_is_named(more: dict[str, object], field: str) -> None:
     with pytest.raises(BadTrial) as refused:
         design(**more)
     assert refused.value.field == field
+
+
+def test_a_filed_design_keeps_the_arms_of_its_kind(store: Store) -> None:
+    """Its document is read again by the worker and by the screens."""
+    factorial = json.loads(json.dumps(BASE | {"kind": "factorial", "factors": [INDEX, MEMORY]}))
+    number = file_trial(store, factorial, 1, OPERATOR)
+    with store.read() as session:
+        document = session.get_one(Trial, number).design
+    assert [arm["name"] for arm in document["arms"]] == ["none", "index", "memory", "index and memory"]
+    assert read_design(document).arms == design(kind="factorial", factors=[INDEX, MEMORY]).arms
+    assert len(design_words(document).changes) == 4
 
 
 def test_a_null_trial_tells_how_quiet_the_bench_is() -> None:
@@ -89,7 +105,7 @@ def test_a_factorial_trial_tells_that_changes_help_each_other() -> None:
 
 def test_scaling_and_sweep_say_where_it_turns() -> None:
     made = design(kind="scaling", workers=[1, 2, 4, 8])
-    found = outcome_of(made, results(made, {"1 workers": [100, 101, 99], "2 workers": [150, 152, 149], "4 workers": [160, 161, 158], "8 workers": [110, 111, 109]}))  # fmt: skip
+    found = outcome_of(made, results(made, {"1 worker": [100, 101, 99], "2 workers": [150, 152, 149], "4 workers": [160, 161, 158], "8 workers": [110, 111, 109]}))  # fmt: skip
     assert (
         found["verdict"] == "turns" and 2 < found["scaling"]["peak"]["value"] < 5 and "do not help" in found["sentence"]
     )
@@ -104,7 +120,17 @@ def test_scaling_and_sweep_say_where_it_turns() -> None:
 def test_too_few_runs_say_nothing() -> None:
     made = design(kind="null")
     found = outcome_of(made, results(made, {"control": [100], "control again": [100]}))
-    assert found["verdict"] == "cannot tell"
+    assert found["verdict"] == "cannot tell" and "1 block has ended in every arm; at least 2" in found["sentence"]
+
+
+def test_a_comparison_that_has_only_begun_is_not_one_without_a_difference() -> None:
+    made = design(arms=[{"name": "control"}, {"name": "other"}])
+    for ended, said in ((0, "No block has ended in every arm"), (1, "1 block has ended in every arm")):
+        figures = {arm.name: [100.0] * ended for arm in made.arms}
+        found = outcome_of(made, results(made, figures))
+        assert found["verdict"] == "cannot tell" and found["sentence"].startswith(said)
+    nothing = outcome_of(made, results(made, {arm.name: [0.0, 0.0, 0.0] for arm in made.arms}))
+    assert nothing["verdict"] == "cannot tell" and nothing["sentence"].startswith("Too few executions")
 
 
 @pytest.mark.parametrize("path", sorted(Path("examples").glob("*.yaml")), ids=lambda path: path.stem)

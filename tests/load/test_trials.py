@@ -11,9 +11,11 @@ import pytest
 import yaml
 
 from hardy_gauge.core.figures.units import duration, share
+from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.load.design import BadTrial, TrialDesign, read_design, read_file
+from hardy_gauge.load.playing import play_trial
 from hardy_gauge.load.targets import open_target
-from hardy_gauge.load.trial import RunResult, Stopped, evaluate, play_trial
+from hardy_gauge.load.trial import RunResult, Stopped, evaluate
 from hardy_gauge.probes.http import HttpProbe
 
 ROOT = Path(__file__).parents[2]
@@ -65,7 +67,7 @@ MISTAKES = [
         {"workers": 2, "think_kind": "uniform", "think": "9 ms", "think_most": "1 ms"},
         "workload.arrival",
     ),
-    ("workload.arrival", {"kind": "open", "rate": "5 /s", "order": "file"}, "workload.arrival"),
+    ("workload.arrival", {"kind": "open", "rate": "5 /s", "order": "file"}, "workload.arrival.order"),
     ("workload.statements", [], "workload.statements"),
     ("target", {"sample": "library", "server": "lab-a"}, "target"),
     ("guardrails.0.worsen_at_most", "10 s", "guardrails.0.worsen_at_most"),
@@ -89,8 +91,6 @@ TARGET_MISTAKES = [
     ("arms.1.add_indexes", [{"table": "loan", "columns": ["colour"]}], "arms.1"),
     ("workload.statements.0.sql", "SELECT colour FROM loan", "workload.statements.0.sql"),
     ("target", {"file": "/nowhere/at/all.db"}, "target.file"),
-    ("workload.arrival", {"kind": "open", "rate": "5 /s"}, "workload.arrival.kind"),
-    ("workload.arrival", {"kind": "recorded", "times": ["5 s"]}, "workload.arrival.kind"),
     ("run", {"cold": True}, "run.cold"),
 ]
 
@@ -116,11 +116,21 @@ def run(document: dict[str, Any], address: str | None = None) -> tuple[TrialDesi
     target = open_target(design, HttpProbe(address) if address else None)
     seen: list[RunResult] = []
     try:
-        results = play_trial(design, target, seen.append, lambda _: True)
+        results = play_trial(design, target, lambda run, _: seen.append(run), lambda _: True)
     finally:
         target.close()
     assert seen == results
     return design, results, evaluate(design, results)
+
+
+def told(results: list[RunResult]) -> dict[str, tuple[str, str | None]]:
+    """Of each arm, how the first statement reaches its first table in the plan that was kept."""
+    found = {}
+    for plans, arm in ((run.plans, run.planned.arm) for run in results if run.plans):
+        assert plans[0] is not None
+        step = next(one for one in read_document(plans[0]).root.walk() if one[1].object)[1]
+        found[arm] = (step.operation, step.index)
+    return found
 
 
 def test_a_real_sqlite_file_on_the_wall_clock(tmp_path: Path) -> None:
@@ -154,6 +164,7 @@ def test_a_real_sqlite_file_on_the_wall_clock(tmp_path: Path) -> None:
     (candidate,) = evaluation["candidates"]
     assert candidate["outcome"] == "better" and candidate["ratios"]["goal"]["p50"]["high"] < 0.5
     assert all(r.failed == 0 and r.all["executions"] > 5 for r in results)
+    assert told(results) == {"control": ("scan", None), "indexed": ("index only", "loan_due_day")}
     assert evaluation["cautions"] == ["indexed changes 3 things at once; two changes can hide each other"]
 
 
@@ -166,6 +177,8 @@ def test_a_server_that_plays(practice: str) -> None:
     control = next(a for a in evaluation["arms"] if a["arm"] == "control")
     assert max(control["active_sessions"], key=control["active_sessions"].get) == "data read"
     assert len(results) == 6
+    operation, index = told(results)["with index"]
+    assert index and index != told(results)["control"][1] and "index" in operation
 
 
 def test_recorded_arrivals_and_a_cold_start_reach_the_server(practice: str) -> None:
@@ -205,7 +218,7 @@ def test_a_trial_can_be_stopped_and_keeps_its_runs(practice: str) -> None:
     target = open_target(design, None)
     results: list[RunResult] = []
     with pytest.raises(Stopped):
-        play_trial(design, target, results.append, lambda _: len(results) < 2)
+        play_trial(design, target, lambda run, _: results.append(run), lambda _: len(results) < 2)
     target.close()
     assert len(results) == 2
 
@@ -214,7 +227,8 @@ def test_examples_and_shipped_samples_are_valid() -> None:
     files = [*(ROOT / "examples").glob("*.yaml"), *(ROOT / "src/hardy_gauge/load/samples").glob("*.yaml")]
     assert len(files) >= 3
     for path in files:
-        assert len(read_file(path).arms) >= 2
+        design = read_file(path)
+        assert len(design.arms) >= 2 or design.kind == "tuner"
 
 
 def test_unreadable_files(tmp_path: Path) -> None:

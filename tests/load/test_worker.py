@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +13,7 @@ from sqlalchemy import func, select
 
 from hardy_gauge.load.worker import mark_interrupted, run_stored
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Run, Trial
+from hardy_gauge.store.trial_models import Run, Trial
 
 ROOT = Path(__file__).parents[2]
 DESIGN: dict[str, Any] = yaml.safe_load((ROOT / "examples/compare.yaml").read_text()) | {
@@ -40,6 +42,21 @@ def test_a_stored_trial_runs_to_its_end(store: Store) -> None:
     assert trial.result is not None and trial.result["blocks"] == 2
     with store.read() as session:
         assert session.scalar(select(func.count()).select_from(Run)) == 4
+
+
+def test_the_run_that_goes_on_is_told_until_the_trial_has_ended(store: Store) -> None:
+    trial_id = stored(store, DESIGN | {"run": {"seconds": "2.5 s", "blocks": 2}})
+    told = []
+    with ThreadPoolExecutor(1) as pool:
+        running = pool.submit(run_stored, store, trial_id)
+        while not running.done():
+            if live := seen(store, trial_id).live:
+                told.append(live)
+            time.sleep(0.1)
+        running.result()
+    assert {one["arm"] for one in told} == {"control", "32 MiB cache"}
+    assert max(len(one["ended"]) for one in told) >= 2 and told[-1]["seconds"] == 2.5
+    assert (seen(store, trial_id).state, seen(store, trial_id).live) == ("finished", None)
 
 
 def test_a_trial_stopped_before_its_turn_does_not_run(store: Store) -> None:

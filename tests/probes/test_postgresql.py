@@ -11,6 +11,7 @@ import psycopg
 import pytest
 
 from hardy_gauge.capture.object_intervals import sequences_used
+from hardy_gauge.core.remedies.setting import own_value
 from hardy_gauge.core.sql.normalise import fingerprint
 from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.outbound import Credential
@@ -60,9 +61,10 @@ def test_identity_and_readiness(probe: SqlPackProbe, owner: psycopg.Connection) 
     assert version is not None and version[0].startswith(identity.engine_version)
     assert {"statements", "sessions", "executions", "explain", "members"} <= set(identity.abilities)
     assert abs(identity.clock_us - time.time_ns() // 1000) < 5_000_000
-    assert [report.ability for report in probe.readiness().reports if not report.reported] == ["end_session"], (
-        "nobody granted it"
-    )
+    assert [report.ability for report in probe.readiness().reports if not report.reported] == [
+        "cached_pages",
+        "end_session",
+    ], "nobody granted it"
 
 
 def test_a_bare_server_says_what_has_to_be_switched_on() -> None:
@@ -153,6 +155,22 @@ def test_events_of_every_kind_have_a_family(event: str) -> None:
     assert wait_map("postgresql").family(event) == families[event]
 
 
+def test_settings_are_written_as_the_server_takes_them(probe: SqlPackProbe, owner: psycopg.Connection) -> None:
+    """Every setting with a unit, as it was told and written by us, is for the server the value that it has."""
+    told = [one for one in probe.settings().settings if one.unit and not isinstance(one.value, str | bool)]
+    query = "SELECT name, setting, unit FROM pg_settings WHERE unit IS NOT NULL AND context IN ('user', 'superuser')"
+    seen = {name: (value, unit) for name, value, unit in owner.execute(query).fetchall()}
+    checked = 0
+    for one in told:
+        if one.name not in seen:
+            continue
+        owner.execute("SELECT set_config(%s, %s, false)", [one.name, str(own_value("postgresql", one.value, one.unit))])
+        now = owner.execute("SELECT setting, unit FROM pg_settings WHERE name = %s", [one.name]).fetchone()
+        assert now == seen[one.name], (one.name, one.value, one.unit)
+        checked += 1
+    assert checked > 20 and {"work_mem", "statement_timeout", "maintenance_work_mem"} <= {*seen}
+
+
 def test_settings_are_in_plain_units(probe: SqlPackProbe, owner: psycopg.Connection) -> None:
     found = {setting.name: setting for setting in probe.settings().settings}
     cache = found["shared_buffers"]
@@ -210,6 +228,7 @@ def test_executions_and_changes_come_from_the_log(log: str) -> None:
         with another(owner, 'the "loans"\ndesk') as desk:
             desk.execute("SELECT pg_sleep(0.05), 'a \"quoted\"\nline; 42'")
             desk.execute("SELECT 1")
+            psycopg.RawCursor(desk).execute("SELECT pg_sleep($1), $2::text, $3::int", (0.05, "it's here", None))
         owner.execute("ALTER SYSTEM SET work_mem = '9MB'")
         owner.execute("SELECT pg_reload_conf()")
         wait_until(lambda: any(m.change == "setting" for m in probe.messages(since).messages))
@@ -219,9 +238,14 @@ def test_executions_and_changes_come_from_the_log(log: str) -> None:
         told = probe.executions(since, 0.03, literals=True).executions
         changes = [m for m in probe.messages(since).messages if m.change]
         probe.close()
-    (execution,) = [e for e in executions if "pg_sleep" in (e.text or "")]
+    execution, bound = [e for e in executions if "pg_sleep" in (e.text or "")]
     assert execution.text == "SELECT pg_sleep($1), $2", "literals are left out"
-    (kept,) = [e for e in told if "pg_sleep" in (e.text or "")]
+    kept, given = [e for e in told if "pg_sleep" in (e.text or "")]
+    assert (
+        given.text == "SELECT pg_sleep('0.05'), 'it''s here'::text, NULL::int"
+        and given.statement_key == bound.statement_key
+    )
+    assert "here" not in (bound.text or "")
     assert kept.text == "SELECT pg_sleep(0.05), 'a \"quoted\"\nline; 42'", "unless they are asked for"
     assert kept.statement_key == execution.statement_key
     assert execution.statement_key == f"text:{fingerprint('SELECT pg_sleep(?), ?')}"

@@ -9,14 +9,15 @@ import polars as pl
 import pytest
 from sqlalchemy import select
 
-from hardy_gauge.capture.changes import record_host_changes
+from hardy_gauge.capture.changes import record_host_changes, record_identity_changes
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, Span
 from hardy_gauge.errors import Conflict, InvalidInput, NotFound
+from hardy_gauge.probes.protocol import Identity
 from hardy_gauge.queries.changes import changes_in
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.store.change_notes import note_change, take_back_note
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Change, Statement, StoredFinding
+from hardy_gauge.store.models import Change, Server, Statement, StoredFinding
 from tests.queries.builder import HOUR, NOW, Built
 from tests.queries.test_improvement import SLOW
 
@@ -168,6 +169,25 @@ def test_other_hardware_is_seen_and_stays(store: Store) -> None:
     assert not any(one.noted for one in found)
     with store.write() as session, pytest.raises(Conflict):
         take_back_note(session, found[0].id or 0)
+
+
+def test_another_version_and_another_role_are_seen(store: Store) -> None:
+    built = Built(store)
+    number = built.server("a")
+    told = {"server": "a", "cluster": "c", "engine": "postgresql", "started_at_us": 0, "clock_us": 0}
+    with store.write() as session:
+        server = session.get_one(Server, number)
+        server.role, server.engine_version = "replica", "15.4"
+        for role, version in (("replica", "15.4"), ("single", "15.5"), ("primary", "15.5"), ("replica", "15.5")):
+            identity = Identity.model_validate({**told, "role": role, "engine_version": version, "abilities": []})
+            record_identity_changes(session, server, identity, CHANGED)
+            server.role, server.engine_version = role, version
+    found = changes_in(built.reader, "a", HOUR, ["software", "member"]).changes
+    assert sorted(one.title for one in found) == [
+        "role changed from primary to replica",
+        "role changed from replica to single",
+        "version changed from 15.4 to 15.5",
+    ]
 
 
 def test_findings_that_began_about_then_stand_with_the_change(store: Store, built: Built) -> None:

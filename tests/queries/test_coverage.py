@@ -8,7 +8,8 @@ import pytest
 from hardy_gauge.core.time.span import HOUR_US, MINUTE_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.coverage import covered
-from hardy_gauge.queries.ledger import LedgerQuestion, ledger
+from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger_question import LedgerQuestion
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.store.database import Store

@@ -13,7 +13,8 @@ from hardy_gauge.core.activity.ledger import COUNTED_DIMENSIONS, DIMENSIONS
 from hardy_gauge.core.time.span import SECOND_US
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import InvalidInput
-from hardy_gauge.queries.ledger import LedgerQuestion, ledger
+from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger_question import LedgerQuestion
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Statement
 from tests.queries.builder import HOUR, NOW, Built

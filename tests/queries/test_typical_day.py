@@ -5,10 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
+from hardy_gauge.core.time.span import DAY_US, HOUR_US, MINUTE_US, SECOND_US, Span
 from hardy_gauge.core.time.window import Reference, Window
+from hardy_gauge.queries import ledger_reference
 from hardy_gauge.queries.gauges import gauge
-from hardy_gauge.queries.ledger import LedgerQuestion, ledger
+from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger_question import LedgerQuestion
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.tape import tape, usual_of_sum
@@ -155,3 +157,45 @@ def test_the_note_names_servers_without_a_reference(built: Built) -> None:
             built.calls(server, statement, span.since_us, span.until_us, 10.0, 0.1)
     note = statement_rows(built.reader, Window(HOUR), "quay").reference_note
     assert note.endswith("Nothing earlier is known of new, so the reference is without it.")
+
+
+def test_a_window_that_moves_on_is_compared_by_the_minute(built: Built, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What it is compared with is made once a minute, and is what a window of that minute that stands still is compared with."""
+    server, statement = built.server("a"), built.statement("SELECT page")
+    built.minutes(server, NOW - 30 * DAY_US, NOW, QUIET)
+    for number, span in enumerate([HOUR, *earlier(WEEKS, HOUR)]):
+        wide = Span(span.since_us, span.until_us + 5 * MINUTE_US)
+        built.calls(server, statement, wide.since_us, wide.until_us, 10.0, 0.01 * (number + 1))
+        built.sessions(server, wide, number + 1, statement)
+    made = 0
+    count = "hardy_gauge.queries.ledger_reference.outline_of"
+    outline = ledger_reference.outline_of
+
+    def counted(*given: object) -> object:
+        nonlocal made
+        made += 1
+        return outline(*given)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(count, counted)
+    whole = NOW // MINUTE_US * MINUTE_US
+    still = Window(Span(whole - HOUR_US, whole))
+    expected = ledger(built.reader, still, "a", LedgerQuestion())
+    typical = statement_rows(built.reader, still, "a").rows[0]
+    assert expected.reference is not None and typical.reference_time_per_call_s is not None and made == 1
+    for second in (0, 1, 17, 59):
+        until = whole + second * SECOND_US
+        moving = Window(Span(until - HOUR_US, until), following=True)
+        found = ledger(built.reader, moving, "a", LedgerQuestion())
+        assert found.reference == expected.reference and found.entries[0].reference == expected.entries[0].reference
+        assert (
+            statement_rows(built.reader, moving, "a").rows[0].reference_time_per_call_s
+            == typical.reference_time_per_call_s
+        )
+        assert found.focus == moving.focus.iso(), "what is looked at is not moved"
+        assert found.stack.reference is not None and len(found.stack.reference) == len(found.stack.at_us)
+    assert made == 2
+    after = Window(Span(whole + MINUTE_US - HOUR_US, whole + MINUTE_US), following=True)
+    ledger(built.reader, after, "a", LedgerQuestion())
+    assert made == 3
+    ledger(built.reader, after, "a", LedgerQuestion(by="service"))
+    assert made == 4, "another question"

@@ -62,7 +62,7 @@ class Application:
             self.process = subprocess.Popen(
                 [*command, *self.options], cwd=ROOT, env=environment, stdout=log, stderr=log, stdin=subprocess.DEVNULL
             )
-        wait_for(f"{self.address}/api/health", 60)
+        wait_for(f"{self.address}/api/health", 180)
 
     def client(self, **options: Any) -> httpx.Client:
         made = httpx.Client(base_url=self.address, trust_env=False, timeout=60, **options)

@@ -13,9 +13,10 @@ from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from hardy_gauge.api.route_roles import FOR_PARTS, READS, counts_for_parts
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.registration import discover, register
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.diagnose.worker import DiagnosisWorker
 from hardy_gauge.store.models import Plan, Server, Statement
 from tests.api.test_people import PASSWORD, House, with_csrf_token
@@ -71,7 +72,9 @@ def paths(desk: Desk) -> list[str]:
     scopes = ["fleet", desk.mine, *desk.others, *desk.clusters]
     found = ["/api/fleet", "/api/connections", "/api/find?text=a", "/api/find?text=server"]
     found += [f"/api/servers/{name}" for name in scopes] + [f"/api/servers/{name}/plans/{key}" for name, key in plans]
-    for path in ("tape", "ledger", "statements", "findings"):
+    found += [f"/api/servers/{name}/{part}" for name in scopes for part in ("objects", "tables/loan", "index-set")]
+    found += [f"/api/servers/{name}/plans/{key}/against/{key}" for name, key in plans]
+    for path in ("tape", "ledger", "statements", "findings", "indexes"):
         found += [f"/api/{path}?scope={scope}&focus=PT3H" for scope in scopes]
         found += [f"/api/{path}?scope={desk.mine}&reference=server:{other}" for other in desk.others]
     return found + [f"/api/statements/{key}?scope={scope}" for key in prints for scope in scopes]
@@ -129,6 +132,7 @@ def test_an_engineer_of_a_part_changes_that_part(desk: Desk) -> None:
         writer.post("/api/connections/retire", json={"servers": [other], "retired": True}),
         writer.post(f"/api/servers/{other}/explain", json={"text": "SELECT 1"}),
         writer.post(f"/api/servers/{other}/sessions/7/end", json={"user": "clerk", "reason": "holds the desk up"}),
+        writer.post(f"/api/servers/{other}/statements/f/pin", json={"plan_key": "p", "reason": "to see"}),
     ):
         assert answer.status_code in (403, 422), answer.text
     with desk.house.store.read() as session:

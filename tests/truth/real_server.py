@@ -9,8 +9,9 @@ from contextlib import contextmanager
 
 import psycopg
 
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.core.diagnosis.finding import Finding
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.diagnose.worker import diagnose_server
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in

@@ -49,6 +49,7 @@ def test_a_colleagues_link_shows_the_same_strips(page: Page) -> None:
     )
     page.get_by_role("textbox", name="Name of the set").fill("reading at the desk")
     page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_role("textbox", name="Name of the set")).to_have_value("")  # once it is saved
     page.goto("/strips")
     page.locator("[data-test=saved-sets]").click()
     page.get_by_text("reading at the desk").click()
@@ -185,3 +186,15 @@ def test_the_ledger_is_stepped_through_and_narrowed(page: Page) -> None:
     page.get_by_label("Measure").select_option("rows_examined")
     expect(page.locator("[data-test=sentence]")).to_contain_text("rows examined a second")
     expect(page.locator("main tbody").first).to_be_visible()
+
+
+def test_sizes_of_a_server_and_its_cache_curve(page: Page) -> None:
+    page.goto("/servers/desk-a/host")
+    page.get_by_role("link", name="Sizes").click()
+    expect(page.locator("[data-test=aid-memory]")).to_contain_text("may be taken")
+    expect(page.locator("[data-test=aid-sessions]")).to_contain_text("Little 1961")
+    page.locator("[data-test=ask-curve]").click()
+    expect(page.locator("[data-test=curve-says]")).to_contain_text("of what any size finds", timeout=30_000)
+    expect(page.get_by_role("img", name="Part of the pages asked for that a cache finds")).to_contain_text("set:")
+    page.locator("[data-test=aid-memory]").get_by_role("link", name="what this is").click()
+    expect(page.get_by_role("heading", name="Memory of a sort")).to_be_visible()

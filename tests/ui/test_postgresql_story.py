@@ -9,11 +9,13 @@ from pathlib import Path
 import psycopg
 import pytest
 from playwright.sync_api import Browser, Page, expect
+from sqlalchemy import update
 
 from hardy_gauge.api.app import create_app
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.models import Change
 from tests.capture.test_postgresql import collector as collector
 from tests.capture.test_postgresql import watched as watched
 from tests.conftest import Serving
@@ -99,15 +101,23 @@ def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psyco
         script = finding.locator("pre.script").first.inner_text()
         assert script.upper().startswith("CREATE INDEX"), script
         owner.execute(script)
+        created_us = looks.now_us
         recorded(2)
+        with looks.store.write() as session:  # it has the server's clock, which the stepped one has overtaken
+            made = update(Change).where(Change.object == "visited_patron").values(at_us=created_us)
+            assert session.execute(made).rowcount == 1
         page.reload()
         expect(page.locator("[data-test=improvement]")).to_contain_text("Too early to say")
+        expect(page.locator("[data-test=improvement]")).to_contain_text(
+            "index visited_patron on visited (patron) was created"
+        )
         recorded(MINUTES)
     # is it better now?
     page.goto(found + ("&" if "?" in found else "?") + "state=all&grade=note")
     answer = page.locator("[data-test=improvement]")
     expect(answer).to_have_attribute("data-verdict", "better")
     expect(answer).to_contain_text("Yes: since")
+    expect(answer).to_contain_text("was created")
     expect(page.locator("[data-test=detail]")).to_contain_text("over since")
     page.locator("[data-test=compare]").click()
     expect(page.locator("[data-test=sentence]")).to_contain_text("× the reference")
@@ -117,3 +127,20 @@ def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psyco
     report = page.frame_locator("iframe[data-test=report]")
     expect(report.get_by_text(re.compile("Is it better now\\? Yes: since")).first).to_be_visible()
     owner.execute("DROP TABLE visited")
+
+
+def test_a_forecast_of_the_cache_from_looks_at_it(
+    page: Page, looks: Looks, watched: tuple[psycopg.Connection, str]
+) -> None:
+    owner = watched[0]
+    page.goto("/servers/reading-room/sizing")
+    expect(page.locator("[data-test=lacking]", has_text="Cache curve")).to_contain_text("nor what is cached")
+    owner.execute("CREATE EXTENSION IF NOT EXISTS pg_buffercache")
+    looks.minute()
+    page.reload()
+    expect(page.get_by_text("is looked at 6 times in 15 s; nothing is changed")).to_be_visible()
+    with working(owner.info.dsn, lambda s: s.execute("SELECT count(note) FROM loan"), 1):
+        page.locator("[data-test=ask-curve]").click()
+        expect(page.locator("[data-test=curve-says]")).to_contain_text("so more would find no more", timeout=60_000)
+    expect(page.get_by_text("A forecast, not a measurement")).to_be_visible()
+    expect(page.get_by_role("img", name="Part of the pages asked for that a cache finds")).to_contain_text("set:")

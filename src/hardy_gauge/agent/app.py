@@ -12,6 +12,8 @@ from fastapi.responses import JSONResponse
 from hardy_gauge.agent import host, metrics
 from hardy_gauge.probes import protocol as p
 
+NOT_PASSED_ON = ("own_figures", "cached_pages")  # what the protocol has no request for
+
 
 class Beside:
     """One server's probe with what the agent adds: facts and figures of the host."""
@@ -21,7 +23,7 @@ class Beside:
 
     def identity(self) -> p.Identity:
         found = self.probe.identity()
-        passed_on = [one for one in found.abilities if one != "own_figures"]  # queries do not go through the protocol
+        passed_on = [one for one in found.abilities if one not in NOT_PASSED_ON]
         return found.model_copy(update={"abilities": list(dict.fromkeys([*passed_on, "counters", "host"]))})
 
     def host(self) -> p.Host:

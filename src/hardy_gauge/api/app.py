@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import secrets
-import time
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 
 from fastapi import APIRouter, FastAPI
 from fastapi.responses import FileResponse
-from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 
 from hardy_gauge import __version__
@@ -32,6 +30,7 @@ from hardy_gauge.api import (
     myself,
     otlp,
     people,
+    pins,
     plans,
     problems,
     provider,
@@ -44,6 +43,7 @@ from hardy_gauge.api import (
     storage,
     strips,
     texts,
+    trial_executions,
     trials,
     workloads,
 )  # fmt: skip
@@ -55,14 +55,17 @@ from hardy_gauge.api.own_metrics import OwnMetrics
 from hardy_gauge.api.request_tracking import RequestTracking
 from hardy_gauge.api.shared_answers import SharedAnswers
 from hardy_gauge.api.sign_in_limits import PasswordPool, SignInLimits
+from hardy_gauge.api.static_files import BuiltFiles
 from hardy_gauge.api.workers import Workers
 from hardy_gauge.capture.imports import import_service
 from hardy_gauge.capture.imports.import_queue import ImportQueue
 from hardy_gauge.capture.imports.incoming import IncomingFiles
 from hardy_gauge.capture.imports.otlp_receiver import OtlpReceiver
 from hardy_gauge.core.activity.capture_work import CaptureWork
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.diagnose.past import PastDiagnoser
 from hardy_gauge.diagnose.worker import DiagnosisWorker
+from hardy_gauge.load.postgres.way_back import WayBackWorker
 from hardy_gauge.load.worker import mark_interrupted
 from hardy_gauge.queries.now import LookOf
 from hardy_gauge.queries.own_health import OwnHealth
@@ -75,13 +78,9 @@ from hardy_gauge.store.database import Store
 
 LONGEST_WARMING_S = 8.0
 ROUTERS = (
-    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, index_set, texts, trials, workloads, reports, connections, accounts, figures, capture_rules,
+    health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, pins, index_set, texts, trials, trial_executions, workloads, reports, connections, accounts, figures, capture_rules,
     bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, recurrences, handbook,
 )  # fmt: skip
-
-
-def clock_us() -> int:
-    return time.time_ns() // 1000
 
 
 def _provider(settings: AppSettings) -> object | None:
@@ -113,12 +112,14 @@ def create_app(
     queue = ImportQueue(store, clock)
     warmer = Warmer(reader)
     backups = BackupWorker(store, settings, clock)
+    ways_back = WayBackWorker(store, clock)
     worker = None if diagnose_every_s is None else DiagnosisWorker(reader, diagnose_every_s)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         remove_leftovers()
         mark_interrupted(store)
+        ways_back.start()
         import_service.interrupted(store, incoming)
         warmer.start()
         await asyncio.to_thread(warmer.ready.wait, LONGEST_WARMING_S)
@@ -132,6 +133,7 @@ def create_app(
             await asyncio.to_thread(worker.stop)
         await asyncio.to_thread(past.stop)
         app.state.workers.stop()
+        ways_back.stop()
         queue.close()
         app.state.passwords.close()
 
@@ -170,12 +172,13 @@ def create_app(
     app.include_router(health.root)
     describe(app)
     if (settings.web / "index.html").exists():
-        app.mount("/assets", StaticFiles(directory=settings.web / "assets"))
+        app.mount("/assets", BuiltFiles(directory=settings.web / "assets"))
 
         @app.get("/{path:path}", include_in_schema=False)
         def page(path: str) -> FileResponse:
             inside = (settings.web / path).resolve()
             whole = inside.is_relative_to(settings.web.resolve()) and inside.is_file()
-            return FileResponse(inside if whole else settings.web / "index.html")
+            found = inside if whole else settings.web / "index.html"
+            return FileResponse(found, headers={"cache-control": "no-cache"})  # asked for again, sent where it changed
 
     return app

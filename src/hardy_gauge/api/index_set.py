@@ -10,8 +10,8 @@ from pydantic import Field
 from hardy_gauge.api.current import CurrentReader
 from hardy_gauge.api.fields import Strict
 from hardy_gauge.core.indexes.sheet import IndexSet
+from hardy_gauge.core.proof.results import IndexProof
 from hardy_gauge.diagnose.index_set import IndexBasis, index_basis, index_set_of, prove_index_set
-from hardy_gauge.lab.made.index_proof import IndexProof
 
 router = APIRouter(tags=["plans"])
 MOST_BYTES = 2**50

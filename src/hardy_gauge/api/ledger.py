@@ -11,8 +11,8 @@ from fastapi import APIRouter, Depends, Query, Request
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.core.activity.ledger import DIMENSIONS, TIME, Dimension, Measure
 from hardy_gauge.core.activity.ledger_sheet import Ledger
-from hardy_gauge.queries.ledger import FILTER, WITHOUT, LedgerQuestion, check_filters
 from hardy_gauge.queries.ledger import ledger as ledger_of
+from hardy_gauge.queries.ledger_question import FILTER, WITHOUT, LedgerQuestion, check_filters
 
 router = APIRouter(tags=["ledger"])
 Values = dict[Dimension, list[str]]

@@ -9,11 +9,14 @@ from fastapi import APIRouter, Depends, Query
 from hardy_gauge.api.current import CurrentLooks, CurrentReader, CurrentWindow
 from hardy_gauge.core.activity.holdup_sheet import Holdups
 from hardy_gauge.core.activity.now import Now
+from hardy_gauge.core.capacity.cache_curve import CacheCurveSheet
+from hardy_gauge.core.capacity.sheet import SizingSheet
 from hardy_gauge.core.cluster.sheet import ClusterSheet
 from hardy_gauge.core.compare.sheet import Comparison
 from hardy_gauge.core.host.sheet import HostSheet
 from hardy_gauge.core.indexes.across import IndexesAcross
 from hardy_gauge.core.statements.rows import Statements
+from hardy_gauge.diagnose.cache_curve import cache_curve_of
 from hardy_gauge.queries import find as finding
 from hardy_gauge.queries.cluster_sheet import cluster_sheet
 from hardy_gauge.queries.compare import comparison, sides_of
@@ -28,6 +31,7 @@ from hardy_gauge.queries.scope import server_named
 from hardy_gauge.queries.server_figures import ServerFigures, figures_of
 from hardy_gauge.queries.server_sheet import ServerSheet
 from hardy_gauge.queries.server_sheet import server_sheet as sheet_of
+from hardy_gauge.queries.sizing import sizing_sheet
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.statement_sheet import StatementDetail, statement_sheet
 from hardy_gauge.queries.table_sheet import TableSheet, table_sheet_of
@@ -102,6 +106,18 @@ def server_figures(server: str, reader: CurrentReader, window: CurrentWindow) ->
 def host(server: str, reader: CurrentReader, window: CurrentWindow) -> HostSheet:
     """The machine below it: cores, memory, volumes with their limits and when they fill, and how its system is set."""
     return host_sheet(reader, window.focus, server)
+
+
+@router.get("/servers/{server}/sizing", tags=["servers"])
+def sizing(server: str, reader: CurrentReader) -> SizingSheet:
+    """What its memory, sessions, log, partitions and storage should be like for what it did over two weeks, each with its formula."""
+    return sizing_sheet(reader, server)
+
+
+@router.post("/servers/{server}/cache-curve", tags=["servers"])
+def curve(server: str, reader: CurrentReader) -> CacheCurveSheet:
+    """What a buffer cache of each size would find, from the pages that the server says it is asked for now."""
+    return cache_curve_of(reader, server)
 
 
 @router.get("/clusters/{cluster}", tags=["clusters"])

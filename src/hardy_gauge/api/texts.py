@@ -9,8 +9,8 @@ from pydantic import Field
 
 from hardy_gauge.api.current import CurrentReader, CurrentWindow
 from hardy_gauge.api.fields import Strict
+from hardy_gauge.core.proof.results import Proof
 from hardy_gauge.diagnose.texts import TextsCompared, compare_texts, prove_texts
-from hardy_gauge.lab.made.proof import Proof
 from hardy_gauge.queries.scope import server_named
 
 router = APIRouter(tags=["plans"])

@@ -106,16 +106,24 @@ def opened(
     """A probe for an address and an account. AccountNotForHost when the account is not for that host and the user may not pair,
     AccountNotForPerson when it is not for them, ProbeError when its secret cannot be read, NeverAsked for a server that came in a file.
     """
+    credential = usable_credential(store, address, account, user)
+    return open_probe(address, credential, figures or ())
+
+
+def usable_credential(
+    store: Store, address: str, account: Account | None, user: AccountUser = APPLICATION
+) -> Credential | None:
+    """The account with its secret for a connection to an address, None where there is no account or it is a file; raises as ``opened``."""
     if not is_behind_address(address):
         raise NeverAsked("it came in a file, so there is no server behind it to ask", "server")
     endpoint = endpoint_of(address)
     if account is None or endpoint is None:
-        return open_probe(address, figures=figures or ())
+        return None
     store.note("account used", account=account.name, at=str(endpoint))
     check_use(account, user)
     if not user.may_pair and not is_for(account, address):
         raise AccountNotForHost(_not_for(account, endpoint), "account")
-    return open_probe(address, credential_of(store, account), figures or ())
+    return credential_of(store, account)
 
 
 def credential_of(store: Store, account: Account) -> Credential:

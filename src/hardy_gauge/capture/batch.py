@@ -78,6 +78,8 @@ class CaptureBatch:
     schema: p.Schema | None = None
     host: p.Host | None = None
     planner: p.PlannerFacts | None = None
+    pins: dict[str, Any] | None = None
+    identity: p.Identity | None = None
 
     def frames(self, registry: StatementRegistry) -> dict[str, pl.DataFrame]:
         """The rows in the form that is stored, by kind of series."""
@@ -163,7 +165,7 @@ class CaptureBatch:
             self.indexes + later.indexes, self.sequences + later.sequences, self.events + later.events, self.connections + later.connections, self.messages + later.messages,
             self.troubles + later.troubles, self.plans + later.plans, later.counters_seen or self.counters_seen,
             self.texts_seen | later.texts_seen, later.settings or self.settings, later.schema or self.schema, later.host or self.host,
-            later.planner or self.planner,
+            later.planner or self.planner, later.pins or self.pins, later.identity or self.identity,
         )  # fmt: skip
 
 

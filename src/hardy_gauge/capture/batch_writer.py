@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from hardy_gauge.capture.batch import CaptureBatch, TakenPlan, Trouble
 from hardy_gauge.capture.changes import (
     record_host_changes,
+    record_identity_changes,
     record_messages_in,
     record_schema_changes,
     record_setting_changes,
@@ -38,6 +39,10 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     record_upkeep(session, server_id, batch.events)
     for plan in batch.plans:
         _plan(session, server_id, plan)
+    if batch.identity is not None:
+        server, told = session.get_one(Server, server_id), batch.identity
+        record_identity_changes(session, server, told, until.seen_us)
+        server.role, server.engine_version, server.abilities = told.role, told.engine_version, list(told.abilities)
     if batch.host is not None and batch.host.cores is not None:
         server, host = session.get_one(Server, server_id), batch.host.model_dump()
         record_host_changes(session, server_id, server.host, host, batch.until.seen_us)
@@ -45,6 +50,8 @@ def write(session: Session, state: CaptureState, batch: CaptureBatch, registry: 
     if batch.settings is not None:
         record_setting_changes(session, server_id, batch.settings)
         _latest(session, server_id, "settings", batch.settings.at_us, batch.settings.model_dump())
+    if batch.pins is not None:
+        _latest(session, server_id, "pins", batch.until.seen_us, batch.pins)
     if batch.planner is not None:
         _latest(session, server_id, "planner", batch.planner.at_us, batch.planner.model_dump())
     if batch.schema is not None:

@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from hardy_gauge.capture.object_intervals import TableEvent, What
 from hardy_gauge.core.evidence.schema_changes import schema_changes
 from hardy_gauge.core.figures.formatting import binary_size
-from hardy_gauge.core.narrative.changes import CHANGED_FROM, hardware_words, setting_words, upkeep_words, value_words
+from hardy_gauge.core.narrative.changes import CHANGED_FROM, fact_words, setting_words, upkeep_words, value_words
 from hardy_gauge.core.time.span import MINUTE_US
-from hardy_gauge.probes.protocol import LogMessage, LogMessages, Schema, Settings
-from hardy_gauge.store.models import Change, Snapshot
+from hardy_gauge.probes.protocol import Identity, LogMessage, LogMessages, Schema, Settings
+from hardy_gauge.store.models import Change, Server, Snapshot
 
 # what the log and a look report so close together is one change
 SAME_CHANGE_US = 180_000_000
@@ -111,12 +111,30 @@ def record_host_changes(
     was, now = sizes(before), sizes(after)
     for name in sorted(was.keys() & now.keys()):
         if was[name] != now[name]:
-            old, new, title = was[name], now[name], hardware_words(name, was[name], now[name])
+            old, new, title = was[name], now[name], fact_words(name, was[name], now[name])
             session.add(
                 Change(
                     server_id=server_id, at_us=at_us, kind="hardware", title=title, object=name, before=old, after=new
                 )
             )
+
+
+def record_identity_changes(session: Session, server: Server, told: Identity, at_us: int) -> None:
+    """A change for another version, and for a replica that became something else or the other way round: whether a primary has replicas
+    just now is none.
+    """
+    was = {"version": server.engine_version} if server.engine_version else {}
+    now = {"version": told.engine_version}
+    if "replica" in (server.role, told.role):
+        was["role"], now["role"] = server.role, told.role
+    for name, kind in (("version", "software"), ("role", "member")):
+        old, new = was.get(name), now.get(name)
+        if old is None or new is None or old == new:
+            continue
+        title = fact_words(name, old, new)
+        session.add(
+            Change(server_id=server.id, at_us=at_us, kind=kind, title=title, object=name, before=old, after=new)
+        )
 
 
 def record_upkeep(session: Session, server_id: int, events: Sequence[TableEvent]) -> None:

@@ -25,6 +25,7 @@ from hardy_gauge.capture.statement_registry import StatementRegistry
 from hardy_gauge.capture.targets import CaptureTarget, capture_targets
 from hardy_gauge.core.activity.capture_work import CaptureWork
 from hardy_gauge.core.activity.now import Look
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.probes.protocol import ProbeError
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import tidy
@@ -42,10 +43,6 @@ TAKE_ONE_S, TAKE_S = 0.5, 2.0
 APART_US = 100_000
 MOST_PHASE_US = 20_000_000
 MOST_AT_ONCE = 64
-
-
-def clock_us() -> int:
-    return time.time_ns() // 1000
 
 
 class Collector:

@@ -16,6 +16,7 @@ from hardy_gauge.capture.batch import CaptureBatch, Trouble, Until
 from hardy_gauge.capture.intervals import MINUTE_US, Intervals
 from hardy_gauge.capture.last_look import look_of
 from hardy_gauge.capture.open_spans import OpenSpans
+from hardy_gauge.capture.pin_looks import PinLooks
 from hardy_gauge.capture.plan_taking import PlanTaking
 from hardy_gauge.capture.planner_looks import PlannerLooks
 from hardy_gauge.capture.rules import CaptureRule
@@ -65,12 +66,14 @@ class Recorder:
     _ticked_us: int = 0
     _settings: list[p.SettingValue] | None = None
     _host: dict[str, object] | None = None
+    _identity: tuple[object, ...] | None = None
     _members_known: set[str] = field(default_factory=set)
 
     def __post_init__(self) -> None:
         self.work = Intervals(lambda *what: self.batch.troubles.append(Trouble(*what)))
         self.objects = SchemaLooks(self.probe, self.backoff)
         self.planner = PlannerLooks(self.probe, self.backoff)
+        self.pins = PinLooks(self.probe, self.backoff)
         self.plans = PlanTaking(self.server_id, self.probe, self.backoff, self.plans_known)
         self.batch = CaptureBatch(self.rule, Until())
         self._spans = OpenSpans(lambda: self.batch.troubles)
@@ -244,7 +247,10 @@ class Recorder:
         """Counters, statement counters, messages and settings, and what differs since the last minute."""
         ask, probe = self.backoff.timed, self.probe
         last = max(self.seen_us, self.until_us)
-        self.abilities = set(ask(probe.identity).abilities)
+        identity = ask(probe.identity)
+        self.abilities, lasting = set(identity.abilities), (identity.role, identity.engine_version, identity.abilities)
+        if lasting != self._identity:
+            self.batch.identity, self._identity = identity, lasting
         counted: dict[str, float] = {}
         if "statements" in self.abilities:
             answer = ask(probe.statements)
@@ -278,6 +284,8 @@ class Recorder:
             found = ask(lambda: probe.messages(self.messages_until_us))
             self.batch.messages += found.messages
             self.messages_until_us = found.until_us
+        if "pins" in self.abilities:
+            self.batch.pins = self.pins.look("explain" in self.abilities, now_us) or self.batch.pins
         if "settings" in self.abilities:
             settings = ask(probe.settings)
             if settings.settings != self._settings:

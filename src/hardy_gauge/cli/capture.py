@@ -13,10 +13,11 @@ from typing import Annotated
 import typer
 
 from hardy_gauge.capture import bundles
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.cli.options import Data
 from hardy_gauge.cli.running import register_all
 from hardy_gauge.core.figures.units import duration
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.probes import outbound
 from hardy_gauge.store import segments
 from hardy_gauge.store.data_folder import locked

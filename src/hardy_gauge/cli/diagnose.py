@@ -12,10 +12,10 @@ from typing import Annotated
 
 import typer
 
-from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.cli.failing import problem_of
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.narrative.findings import report_lines
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.diagnose.report import diagnosis_document
 from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.queries.reader import Reader

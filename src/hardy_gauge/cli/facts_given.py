@@ -5,9 +5,9 @@ from __future__ import annotations
 from contextlib import closing
 from pathlib import Path
 
-from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.capture.twin_facts import facts_of_bundle, facts_of_server
 from hardy_gauge.cli.audit import as_operator
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.probes.protocol import PlannerFacts
 from hardy_gauge.settings import AppSettings

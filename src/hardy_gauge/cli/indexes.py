@@ -13,13 +13,13 @@ from typing import Annotated
 import typer
 
 from hardy_gauge.capture import bundles
-from hardy_gauge.capture.collector import clock_us
 from hardy_gauge.capture.twin_facts import facts_of_server
 from hardy_gauge.cli.audit import as_operator
 from hardy_gauge.cli.failing import fail
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.figures.units import byte_size
 from hardy_gauge.core.indexes.terminal import index_set_words
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.lab.index_advice import advise_indexes
 from hardy_gauge.lab.twin.make import make_twin, remove_twin

@@ -20,8 +20,9 @@ COMMANDS = {
     "backup": ("backup", "backup"), "restore": ("backup", "restore"), "trial": ("trial", "trial"), "plan": ("plan", "plan"), "check": ("check", "check"), "prove": ("prove", "prove"),
     "diagnose": ("diagnose", "diagnose"), "audit": ("audit", "app"), "keyring": ("keyring", "app"), "settings": ("settings", "app"),
     "bundle": ("bundle", "app"), "twin": ("twin", "app"), "indexes": ("indexes", "app"), "import": ("imports", "app"), "trial-worker": ("trial", "worker"),
+    "trial-guard": ("trial", "guard"),
 }  # fmt: skip
-HIDDEN = ("trial-worker",)
+HIDDEN = ("trial-worker", "trial-guard")
 
 
 class Commands(TyperGroup):

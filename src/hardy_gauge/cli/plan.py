@@ -11,6 +11,7 @@ import typer
 
 from hardy_gauge.cli.failing import fail
 from hardy_gauge.core.figures.formatting import duration
+from hardy_gauge.core.narrative.plan import expected_rows
 from hardy_gauge.core.plans.comparison import PlanComparison, compare_plans
 from hardy_gauge.core.plans.model import MalformedPlan, Plan
 from hardy_gauge.core.plans.readers import read_plan
@@ -49,10 +50,10 @@ def _read(file: Path, field: str, as_json: bool) -> Plan:
 
 def as_table(found: Plan) -> str:
     lines = [f"{'own time':>10}  {'rows seen':>12}  {'expected':>12}  step"]
-    for depth, step in found.root.walk():
+    for step in plan_sheet(found).steps:
         own = duration(step.own_time_s) if step.own_time_s is not None else "not timed"
         seen = f"{step.rows_seen:,.0f}" if step.rows_seen is not None else ""
-        lines.append(f"{own:>10}  {seen:>12}  {step.rows_expected:>12,.0f}  {'  ' * depth}{step.words}")
+        lines.append(f"{own:>10}  {seen:>12}  {expected_rows(step.rows_expected):>12}  {'  ' * step.depth}{step.words}")
     return "\n".join(lines)
 
 

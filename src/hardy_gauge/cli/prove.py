@@ -13,10 +13,11 @@ from hardy_gauge.cli.facts_given import facts_given
 from hardy_gauge.cli.failing import fail
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.figures.formatting import counted
+from hardy_gauge.core.proof.terminal import proof_words
 from hardy_gauge.core.sql.split import split
 from hardy_gauge.errors import GaugeError, InvalidInput
 from hardy_gauge.lab.made.fill import MOST_ROWS, made_database
-from hardy_gauge.lab.made.proof import DRAWS, Proof
+from hardy_gauge.lab.made.proof import DRAWS
 from hardy_gauge.lab.made.proof import prove as prove_on
 
 
@@ -37,7 +38,7 @@ def prove(
 ) -> None:
     """Run two texts beside each other on rows made from a server's statistics: the same rows, and how much time. Exit 1: they differ.
 
-    Example: hardy-gauge prove old.sql new.sql --server reading-room
+    Example: hardy-gauge prove --server reading-room old.sql new.sql
     """
     try:
         texts = [_statement(path, part) for path, part in ((old, "old"), (new, "new"))]
@@ -58,17 +59,3 @@ def _statement(path: Path, part: str) -> str:
     if len(cuts) != 1:
         raise InvalidInput(f"{part}: {path} holds {counted(len(cuts), 'statement')}, and one was expected", part)
     return cuts[0].sql
-
-
-def proof_words(found: Proof) -> str:
-    lines = [found.sentence]
-    for one in found.differences:
-        lines.append(
-            f"with {', '.join(str(value) for value in one.values) or 'no values'}: {one.compared.first_rows} and {one.compared.second_rows} rows"
-        )
-        for side, some in (("old", one.compared.only_first), ("new", one.compared.only_second)):
-            for other in some:
-                row = ", ".join("NULL" if value is None else value for value in other.row)
-                lines.append(f"  {other.more} more in the {side}: {row}")
-    lines += [f"  {one.name}: {one.rows:,} rows made of {one.rows_there:,.0f}" for one in found.tables]
-    return "\n".join([*lines, *(f"  {caution}" for caution in found.cautions)])

@@ -12,22 +12,25 @@ import typer
 from hardy_gauge import logs
 from hardy_gauge.api.allowed_hosts import is_loopback
 from hardy_gauge.capture.access import OPERATOR
-from hardy_gauge.capture.collector import Collector, clock_us
+from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.history_backfill import backfill
 from hardy_gauge.capture.nearby import allow_stored
 from hardy_gauge.capture.registration import RegisteredServer, Registration, discover, register
+from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.diagnose.worker import EVERY_S
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.probes import outbound
 from hardy_gauge.probes.outbound import OutboundPolicy
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
+from hardy_gauge.store import hour_files
 from hardy_gauge.store.data_folder import locked
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.who import anyone
 
 IMPORTS_AT_A_TIME = 3
 WORTH_SAYING_MINUTES = 60
+HOURS = "hours"
 SHARED_S = 5.0  # half of what a screen waits until it asks again
 KEPT_ALIVE_S = 30  # a screen that follows the clock keeps its connection
 
@@ -56,6 +59,7 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
 
     store = Store(settings.store_path)
     outbound.use(OutboundPolicy.of(settings))
+    hour_files.use(hour_files.HourFiles(settings.data / HOURS))
     with store.read() as session:
         allow_stored(session)
     servers = register_all(store, settings.servers)

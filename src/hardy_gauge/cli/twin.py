@@ -13,6 +13,7 @@ from hardy_gauge.cli.facts_given import facts_given
 from hardy_gauge.cli.failing import fail
 from hardy_gauge.cli.options import Data
 from hardy_gauge.core.figures.formatting import size
+from hardy_gauge.core.narrative.plan import expected_rows
 from hardy_gauge.core.plans.readers import read_plan
 from hardy_gauge.core.plans.sheet import plan_sheet
 from hardy_gauge.core.sql.split import split
@@ -158,5 +159,5 @@ def _words(one: dict[str, Any], plan: dict[str, Any] | None) -> str:
     if plan is None:
         return f"{head}\n  no plan: {one['problem']}"
     steps = plan_sheet(read_plan(json.dumps([{"Plan": plan}]))).steps
-    lines = [f"  {'  ' * step.depth}{step.words} ({step.rows_expected:,.0f} rows)" for step in steps]
+    lines = [f"  {'  ' * step.depth}{step.words} ({expected_rows(step.rows_expected)} rows)" for step in steps]
     return "\n".join([f"{head}\n  cost {one['cost']:,.2f}, {one['rows']:,.0f} rows", *lines])

@@ -16,8 +16,8 @@ from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.evidence import evidence_of
 from hardy_gauge.queries.onset import onset_us
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.queries.trials import LAB
 from hardy_gauge.store.models import Server
+from hardy_gauge.store.servers import is_lab
 
 # what is unusual now is looked at by itself, where it has gone on for so long, and not for nearly the whole hour
 SHORTEST_US, LONGEST_US = 8 * MINUTE_US, 50 * MINUTE_US
@@ -46,7 +46,7 @@ def examine(reader: Reader, server: Server, now_us: int, answer: Answering) -> E
             found.setdefault((finding.cause, finding.subject.name), replace(finding, looked_s=span.seconds))
         unknown |= {one.cause: one for one in known.unknown}
     kept = arranged([one for finding in found.values() if (one := _confirmed(finding, answer)) is not None])
-    if server.cluster.name == LAB:  # what is tried there is no trouble
+    if is_lab(server):  # what is tried there is no trouble
         kept = [replace(one, grade="note") if one.share else one for one in kept]
     shifted = shift.since_us if shift is not None else now_us - LOOK_BACK_US
     begun = []

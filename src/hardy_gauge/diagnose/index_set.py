@@ -6,12 +6,13 @@ from dataclasses import dataclass
 
 from hardy_gauge.core.indexes.sheet import IndexSet
 from hardy_gauge.core.narrative.index_words import basis_sentence, unknown_sentence
+from hardy_gauge.core.proof.results import IndexProof
 from hardy_gauge.diagnose.questions import RecordedFacts, planner_facts
 from hardy_gauge.errors import InvalidInput, Unsupported
 from hardy_gauge.lab.index_advice import advise_indexes
 from hardy_gauge.lab.kept_twins import twins
 from hardy_gauge.lab.made.fill import made_database
-from hardy_gauge.lab.made.index_proof import CalledText, IndexProof, prove_indexes
+from hardy_gauge.lab.made.index_proof import CalledText, prove_indexes
 from hardy_gauge.queries.index_workload import index_workload
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import server_named

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import cache
 
 from hardy_gauge.capture.access import probe_of
 from hardy_gauge.core.evidence.evidence import Schema
-from hardy_gauge.core.narrative.conditions import not_counted_words, selectivity_sentence
+from hardy_gauge.core.narrative.conditions import counted_words, not_counted_words, selectivity_sentence
 from hardy_gauge.core.plans.model import MalformedPlan
 from hardy_gauge.core.plans.readers import read_document
 from hardy_gauge.core.sql.predicates import Condition
@@ -58,7 +59,8 @@ def selectivity_of(store: Store, server: Server, text: str, schema: Schema) -> l
     conditions = conditions_of(text, schema.tables, schema.dialect)[:MOST]
     probe = probe_of(store, server.id) if is_behind_address(server.address) else None
     try:
-        with _asking(store, server, probe) as ask:
+        with _asking(store, server, probe) as asking:
+            ask = cache(asking)  # the rows of a table are asked for once
             return [_one(condition, schema, ask, probe) for condition in conditions]
     finally:
         if probe is not None:
@@ -79,7 +81,8 @@ def _one(condition: Condition, schema: Schema, ask: Asked, probe: Probe | None) 
         problem = str(error)
     if true is None and not problem:
         true, problem = _counted(condition, schema, probe)
-    return Selectivity(condition.text, expected, for_values, true, problem)
+    how = counted_words(true.rows, true.pages) if true is not None else ""
+    return Selectivity(condition.text, expected, for_values, true, how, problem)
 
 
 def _share(rows: float, of: list[float]) -> float | None:

@@ -11,12 +11,13 @@ from hardy_gauge.core.evidence.evidence import Schema
 from hardy_gauge.core.plans.comparison import PlanComparison, compare_plans
 from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.plans.readers import read_document
+from hardy_gauge.core.proof.results import Proof
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.diagnose.questions import plan_of, planner_facts
 from hardy_gauge.errors import InvalidInput, ProbeError, Unsupported
 from hardy_gauge.lab.kept_twins import twins
 from hardy_gauge.lab.made.fill import made_database
-from hardy_gauge.lab.made.proof import Proof, prove
+from hardy_gauge.lab.made.proof import prove
 from hardy_gauge.lab.twin.asking import open_twin
 from hardy_gauge.probes.protocol import ExplainRequest
 from hardy_gauge.queries.evidence import schema_of

@@ -10,7 +10,7 @@ import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
@@ -57,14 +57,25 @@ class Instance:
     def made(cls, programs: Programs, folder: Path | None = None, options: Sequence[str] = ()) -> Instance:
         """A new one with an empty database ``postgres``, in ``folder`` or in a temporary one; ``options`` go to initdb."""
         one = cls(programs, folder or Path(tempfile.mkdtemp(prefix=PREFIX)))
-        one._own(one.folder)
-        one._sign(one.folder)
         command = [
             programs.path("initdb"), "-D", str(one.data), "-U", SUPERUSER, "-A", "trust", "--no-sync", "--no-instructions", *options,
         ]  # fmt: skip
-        said = subprocess.run(
-            command, capture_output=True, text=True, timeout=120, check=False, cwd="/", env=_environment(), **one._as()
-        )
+        try:
+            one._own(one.folder)
+            one._sign(one.folder)
+            said = subprocess.run(
+                command,
+                capture_output=True,
+                text=True,
+                timeout=120,
+                check=False,
+                cwd="/",
+                env=_environment(),
+                **one.run_as(),
+            )
+        except BaseException:  # also where it is told to end meanwhile
+            one.remove()
+            raise
         if said.returncode:
             one.remove()
             raise ProbeError(f"an instance could not be made: {' '.join(said.stderr.split())[-300:]}")
@@ -81,13 +92,16 @@ class Instance:
         if self._user is not None:
             os.chown(folder, self._user.pw_uid, self._user.pw_gid)
 
-    def _as(self) -> dict[str, Any]:
+    def run_as(self) -> dict[str, Any]:
+        """As whom its programs are started."""
         if self._user is None:
             return {}
         return {"user": self._user.pw_uid, "group": self._user.pw_gid, "extra_groups": []}
 
-    def start(self, settings: Mapping[str, str] | None = None) -> None:
-        """Start it and wait until it takes connections; ProbeError says what its log says where it does not."""
+    def start(self, settings: Mapping[str, str] | None = None, changeable: Collection[str] = ()) -> None:
+        """Start it and wait until it takes connections; ProbeError says what its log says where it does not. Settings that are
+        ``changeable`` are not held fast from the command line, so that ``change`` can give them another value while it runs.
+        """
         assert self._process is None, "it runs"
         self._socket = Path(tempfile.mkdtemp(prefix=f"{PREFIX}socket-"))
         self._own(self._socket)
@@ -97,11 +111,14 @@ class Instance:
         }  # fmt: skip
         command = [self.programs.path("postgres"), "-D", str(self.data)]
         for name, value in given.items():
-            command += ["-c", f"{name}={value}"]
+            command += [] if name in changeable else ["-c", f"{name}={value}"]
+        loose = [f"{name} = '{value}'\n" for name, value in given.items() if name in changeable]
+        with (self.data / "postgresql.auto.conf").open("a") as file:
+            file.writelines(loose)
         with open(self.log_path, "ab") as log:
             self._process = subprocess.Popen(
                 command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd="/", env=_environment(), start_new_session=True,
-                preexec_fn=partial(die_with_parent, signal.SIGQUIT), **self._as(),
+                preexec_fn=partial(die_with_parent, signal.SIGQUIT), **self.run_as(),
             )  # fmt: skip
         self._wait()
 

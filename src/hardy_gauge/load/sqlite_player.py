@@ -6,15 +6,12 @@ Only the standard library is imported here: every worker is a fork of this proce
 
 from __future__ import annotations
 
-import itertools
 import os
-import random
 import resource
 import shutil
 import signal
 import sqlite3
 import time
-from array import array
 from collections.abc import Sequence
 from contextlib import suppress
 from multiprocessing import Pipe
@@ -22,18 +19,22 @@ from multiprocessing.connection import Connection, wait
 from pathlib import Path
 from typing import Any, NoReturn
 
-from hardy_gauge.load.pacing import Pace, next_statement, pause_s
-from hardy_gauge.load.sqlite_authoriser import guard
+from hardy_gauge.load.pacing import Calls, Drawn
+from hardy_gauge.load.second_counts import shared_counts
+from hardy_gauge.load.sqlite_authoriser import Authoriser, guard
+from hardy_gauge.load.worker_loop import shared_queue, work_through
 from hardy_gauge.sandbox.kernel import die_with_parent
 from hardy_gauge.sandbox.limits import set_memory
 from hardy_gauge.sandbox.questions import questions, send_answer
 
 SOURCE = "source.db"
+COUNTS = "counts"  # of the workers by second, while a run goes on
 BUSY_S = 10.0
 FIXED = ("page_size", "journal_mode")  # kept in the file itself, so set before the workers open it
 OPERATIONS = 20_000  # of SQLite's machine between two looks at whether a statement has to end
 LEAST_DRAIN_S = 30.0
 GRACE_S = 3.0
+CHECK_S = 60.0
 FETCHED = 1000
 
 
@@ -50,7 +51,7 @@ def play(connection: Connection, folder: Path) -> None:
     for asked in questions(connection):
         try:
             if asked["do"] == "prepare":
-                _try_arms(folder, asked["arms"], asked["statements"])
+                _try_arms(folder, asked["arms"], asked["statements"], asked["checks"])
                 send_answer(connection)
             elif asked["do"] == "run":
                 _run(connection, folder, asked)
@@ -60,20 +61,30 @@ def play(connection: Connection, folder: Path) -> None:
             send_answer(connection, error="it needs more memory than a trial may use", field="arms")
 
 
-def _try_arms(folder: Path, arms: Sequence[dict[str, Any]], statements: Sequence[dict[str, Any]]) -> None:
+def _try_arms(
+    folder: Path, arms: Sequence[dict[str, Any]], statements: Sequence[dict[str, Any]], checks: Sequence[dict[str, Any]]
+) -> None:  # fmt: skip
     """Prepare every arm once and each statement in it, so that mistakes show before the first run."""
     for number, arm in enumerate(arms):
         path = _prepare(folder, arm, number)
         connection = sqlite3.connect(path)
         authoriser = guard(connection)
         for i, statement in enumerate(statements):
-            try:
-                connection.execute(f"EXPLAIN {statement['sql']}", [1] * len(statement["parameters"]))
-            except (sqlite3.Error, sqlite3.Warning, ValueError, OverflowError) as error:
-                why = f"a trial's statement cannot {authoriser.denied}" if authoriser.denied else str(error)
-                raise NotPossible(f"workload.statements.{i}.sql", why) from error
+            field = f"workload.statements.{i}.{'sql' if len(statement['calls']) == 1 else 'steps'}"
+            for text, places in statement["calls"]:
+                _try(connection, authoriser, text, len(places), field)
+        for i, check in enumerate(checks):
+            _try(connection, authoriser, check["sql"], 0, f"workload.checks.{i}.sql")
         connection.close()
         _remove(path)
+
+
+def _try(connection: sqlite3.Connection, authoriser: Authoriser, text: str, values: int, field: str) -> None:
+    try:
+        connection.execute(f"EXPLAIN {text}", [1] * values)
+    except (sqlite3.Error, sqlite3.Warning, ValueError, OverflowError) as error:
+        why = f"a trial's statement cannot {authoriser.denied}" if authoriser.denied else str(error)
+        raise NotPossible(field, why) from error
 
 
 def _prepare(folder: Path, arm: dict[str, Any], number: int) -> Path:
@@ -115,6 +126,9 @@ def _remove(path: Path) -> None:
 def _run(connection: Connection, folder: Path, asked: dict[str, Any]) -> None:
     """One run; its rows are sent as one message of bytes for each worker that ended by itself."""
     path = _prepare(folder, asked["arm"], 0)
+    plans, due = _plans(path, asked), asked.pop("due")
+    asked["arrivals"] = None if due is None else shared_queue(due)
+    asked["counts"] = shared_counts(asked["workers"], folder / COUNTS)
     workers: dict[Connection, int] = {}
     for number in range(asked["workers"]):
         here, there = Pipe()
@@ -123,13 +137,63 @@ def _run(connection: Connection, folder: Path, asked: dict[str, Any]) -> None:
             _be_worker(there, path, asked, number)
         there.close()
         workers[here] = child
+    for name in ("arrivals", "counts"):
+        if asked[name] is not None:
+            os.close(asked[name])
     rows = [found for pipe in workers if (found := _received(pipe)) == b"ready"]
+    began = time.perf_counter()
     for pipe in workers:
         with suppress(OSError):
-            pipe.send_bytes(b"go")
-    send_answer(connection, began=len(rows))
-    _send_rows(connection, _gathered(connection, workers, asked["seconds"]))
+            pipe.send(began)
+    send_answer(connection, began=len(rows), plans=plans)
+    rows = _gathered(connection, workers, asked["seconds"])
+    send_answer(connection, workers=len(rows), checks=_checked(path, asked["checks"]))
+    for one in rows:
+        connection.send_bytes(one)
     _remove(path)
+
+
+def _checked(path: Path, checks: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Whether each check holds after a run, and what its query gave otherwise, or why it could not be asked."""
+    found = []
+    connection = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S)
+    guard(connection)
+    ends = time.monotonic() + CHECK_S
+    connection.set_progress_handler(lambda: time.monotonic() > ends, OPERATIONS)
+    for one in checks:
+        try:
+            row = connection.execute(one["sql"]).fetchone()
+            found.append({"name": one["name"], "held": row is None, "found": "" if row is None else str(row)[:200]})
+        except sqlite3.Error as error:
+            found.append({"name": one["name"], "held": None, "found": str(error)[:200]})
+    connection.close()
+    return found
+
+
+def _opened(path: Path, settings: dict[str, Any]) -> sqlite3.Connection:
+    """A connection with the settings of an arm that are not kept in the file."""
+    connection = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S)
+    for name, value in settings.items():
+        if name not in FIXED:
+            connection.execute(f"PRAGMA {name}={value}")
+    guard(connection)
+    return connection
+
+
+def _plans(path: Path, asked: dict[str, Any]) -> list[list[dict[str, Any]]]:
+    """Rows of ``EXPLAIN QUERY PLAN`` of each statement; no rows where there is none."""
+    found, connection = [], _opened(path, asked["arm"]["settings"])
+    for statement in asked["statements"]:
+        text, places = statement["calls"][0]
+        try:
+            if len(statement["calls"]) > 1:
+                raise sqlite3.ProgrammingError("a transaction of several statements has no plan")
+            rows = connection.execute(f"EXPLAIN QUERY PLAN {text}", [1] * len(places)).fetchall()
+        except sqlite3.Error:
+            rows = []
+        found.append([{"id": row[0], "parent": row[1], "detail": row[3]} for row in rows])
+    connection.close()
+    return found
 
 
 def _received(pipe: Connection) -> bytes | None:
@@ -173,12 +237,6 @@ def _signal(children: Any, number: signal.Signals) -> None:
             os.kill(child, number)
 
 
-def _send_rows(connection: Connection, rows: list[bytes]) -> None:
-    send_answer(connection, workers=len(rows))
-    for one in rows:
-        connection.send_bytes(one)
-
-
 class _Ending:
     """Whether a worker has to end now; SQLite asks it between the operations of a statement."""
 
@@ -209,50 +267,34 @@ def _be_worker(pipe: Connection, path: Path, asked: dict[str, Any], number: int)
 
 
 def _work(pipe: Connection, path: Path, asked: dict[str, Any], number: int, ending: _Ending) -> None:
-    """Executions one after another until the time is over. Each execution is a transaction.
-
-    Sent at last: start and duration in seconds (float64 each), the statement's number (int32), whether it failed (int8).
-    """
-    draw = random.Random(asked["seed"] * 1000 + number)
-    connection = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S)
-    for name, value in asked["arm"]["settings"].items():
-        if name not in FIXED:
-            connection.execute(f"PRAGMA {name}={value}")
-    guard(connection)
+    """Executions one after another until the time is over. Each execution is a transaction. Its rows are sent at last."""
+    connection = _opened(path, asked["arm"]["settings"])
     connection.set_progress_handler(ending, OPERATIONS)
-    statements, pace, seconds = asked["statements"], Pace(**asked["pace"]), asked["seconds"]
-    weights = [s["weight"] for s in statements]
-    writes = [not s["sql"].lstrip().lower().startswith(("select", "with")) for s in statements]
-    starts, durations, which_of, failures = array("d"), array("d"), array("i"), array("b")
+    played = [
+        (one["calls"], any(not text.lstrip().lower().startswith(("select", "with")) for text, _ in one["calls"]))
+        for one in asked["statements"]
+    ]
     pipe.send_bytes(b"ready")
-    pipe.recv_bytes()
-    began = time.perf_counter()
-    for turn in itertools.count():
-        now = time.perf_counter() - began
-        if now >= seconds or ending.now:
-            break
-        if pause := pause_s(pace, draw):
-            time.sleep(pause)
-            now = time.perf_counter() - began
-        which = next_statement(pace, turn, number, weights, draw)
-        values = [_value(draw, parameter) for parameter in statements[which]["parameters"]]
-        failed = not _executed(connection, statements[which]["sql"], values, writes[which])
-        starts.append(now)
-        durations.append(time.perf_counter() - began - now)
-        which_of.append(which)
-        failures.append(failed)
-    pipe.send_bytes(b"".join(column.tobytes() for column in (starts, durations, which_of, failures)))
+    began: float = pipe.recv()
+
+    def execute(which: int, values: list[Drawn]) -> bool:
+        return _executed(connection, *played[which], values)
+
+    pipe.send_bytes(work_through(asked, number, execute, lambda: ending.now, began).packed())
 
 
-def _executed(connection: sqlite3.Connection, sql: str, values: list[int], writes: bool) -> bool:
-    """False when the statement failed; its transaction is rolled back then."""
+def _executed(connection: sqlite3.Connection, calls: Calls, writes: bool, values: list[Drawn]) -> bool:
+    """False when a statement failed; its transaction is rolled back then."""
+    several = len(calls) > 1
+    together = writes or several
     try:
-        if writes:
-            connection.execute("BEGIN IMMEDIATE")
-        cursor = connection.execute(sql, values)
-        while cursor.fetchmany(FETCHED):
-            pass
-        if writes:
+        if together:
+            connection.execute("BEGIN IMMEDIATE" if writes else "BEGIN")
+        for text, places in calls:
+            cursor = connection.execute(text, [values[place] for place in places] if several else values)
+            while len(cursor.fetchmany(FETCHED)) == FETCHED:
+                pass
+        if together:
             connection.execute("COMMIT")
     except (sqlite3.Error, MemoryError, OverflowError):
         with suppress(sqlite3.Error):
@@ -260,8 +302,3 @@ def _executed(connection: sqlite3.Connection, sql: str, values: list[int], write
                 connection.execute("ROLLBACK")
         return False
     return True
-
-
-def _value(draw: random.Random, parameter: dict[str, float]) -> int:
-    span = parameter["high"] - parameter["low"] + 1
-    return int(parameter["low"] + span * draw.random() ** (1 / (1 - parameter["skew"])))

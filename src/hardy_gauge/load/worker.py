@@ -7,20 +7,25 @@ import signal
 import sys
 import threading
 import time
+from dataclasses import asdict
 from types import FrameType
 
+import polars as pl
 from sqlalchemy import select
 
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import read_design
 from hardy_gauge.load.kinds import enough_of, outcome_of
-from hardy_gauge.load.targets import open_target, probe_for
-from hardy_gauge.load.trial import RunResult, Stopped, play_trial
+from hardy_gauge.load.playing import play_trial
+from hardy_gauge.load.targets import Fleet, open_target
+from hardy_gauge.load.trial import RunResult, Stopped
+from hardy_gauge.store import run_executions
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Run, Trial
+from hardy_gauge.store.trial_models import Run, Trial
 
 PROGRESS_S = 0.5
 CLEAN_UP_S = 5.0
+KILLED = "its process was killed; start it again"
 INTERRUPTED = "the application ended while this trial ran; start it again"
 
 
@@ -35,15 +40,16 @@ def run_stored(store: Store, trial_id: int) -> None:
     results: list[RunResult] = []
     reported_at, stopped = 0.0, False
 
-    def on_run(result: RunResult) -> None:
+    def on_run(result: RunResult, frame: pl.DataFrame) -> None:
         results.append(result)
         figures = {k: v for k, v in result.as_dict().items() if k != "planned"}
         planned = result.planned
         with store.write() as session:
-            session.add(
-                Run(trial_id=trial_id, number=planned.number, block=planned.block, arm=planned.arm, figures=figures)
-            )
-            session.get_one(Trial, trial_id).result = outcome_of(design, results)
+            run = Run(trial_id=trial_id, number=planned.number, block=planned.block, arm=planned.arm, figures=figures)
+            session.add(run)
+            run_executions.keep(session, run, frame)
+            trial = session.get_one(Trial, trial_id)
+            trial.result, trial.live = outcome_of(design, results), None
 
     def progress(done: float) -> bool:
         nonlocal reported_at, stopped
@@ -53,11 +59,13 @@ def run_stored(store: Store, trial_id: int) -> None:
         with store.write() as session:
             trial = session.get_one(Trial, trial_id)
             trial.done_share = done
+            live = target.live()
+            trial.live = None if live is None else asdict(live)
             stopped = trial.stop
         return not stopped
 
     try:
-        target = open_target(design, probe_for(store, design.target))
+        target = open_target(design, Fleet(store, trial_id=trial_id))
         try:
             play_trial(design, target, on_run, progress, enough_of(design))
         finally:
@@ -91,7 +99,7 @@ def _take_turn(store: Store, trial_id: int) -> bool:
 def end(store: Store, trial_id: int, state: str, detail: str) -> None:
     with store.write() as session:
         trial = session.get_one(Trial, trial_id)
-        trial.state, trial.detail = state, detail
+        trial.state, trial.detail, trial.live = state, detail, None
         if state == "finished":
             trial.done_share = 1.0
 
@@ -101,7 +109,7 @@ def mark_interrupted(store: Store) -> int:
     with store.write() as session:
         left = session.scalars(select(Trial).where(Trial.state.in_(["waiting", "running"]))).all()
         for trial in left:
-            trial.state, trial.detail = "interrupted", INTERRUPTED
+            trial.state, trial.detail, trial.live = "interrupted", INTERRUPTED, None
         return len(left)
 
 
@@ -110,7 +118,12 @@ def mark_ended(store: Store, trial_id: int, code: int) -> None:
     with store.write() as session:
         trial = session.get_one(Trial, trial_id)
         if trial.state in ("waiting", "running"):
-            trial.state, trial.detail = "failed", f"its process ended with {code} before the trial did"
+            trial.live = None
+            trial.state, trial.detail = (
+                ("interrupted", KILLED)
+                if code < 0
+                else ("failed", f"its process ended with {code} before the trial did")
+            )
 
 
 def end_with_parent() -> None:

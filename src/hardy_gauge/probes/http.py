@@ -25,7 +25,8 @@ WHAT: dict[p.Ability, str] = {
     "explain": "plans of texts", "plans": "plans that were in use", "messages": "log messages",
     "history": "what was recorded before capture began",
     "page_trace": "pages asked for one after the other", "end_session": "ending a session on demand",
-    "own_figures": "queries of your own whose values are recorded",
+    "own_figures": "queries of your own whose values are recorded", "pins": "plans kept for a statement",
+    "cached_pages": "what the cache holds, by table and index",
 }  # fmt: skip
 MOST_BYTES = 16 * 2**20
 MOST_OF = {"identity": 2**16, "host": 2**18, "counters": 2**20, "readiness": 2**20, "settings": 2**22, "members": 2**20}
@@ -117,6 +118,12 @@ class HttpProbe:
     def end_session(self, session: int, user: str) -> bool:
         self._send("POST", f"sessions/{session}/end?user={quote(user, safe='')}")
         return True
+
+    def pins(self) -> p.Pins:
+        return self._get("pins", p.Pins)
+
+    def pin(self, request: p.PinRequest) -> p.Done:
+        return self._read(self._send("POST", "pins", request), p.Done)
 
     def plan(self, plan_key: str) -> p.Explained:
         return self._get(f"plans/{plan_key}", p.Explained)

@@ -1,6 +1,8 @@
-"""What a server spent its time on over a span."""
+"""What servers spent their time on over a span."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 from hardy_gauge.core.activity.ledger import time_spent
 from hardy_gauge.core.narrative.activity import doing_words
@@ -10,8 +12,12 @@ from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.store.models import Server
 
 
-def doing(reader: Reader, server: Server, span: Span) -> str:
-    """What most of the time goes to, in words."""
-    samples = read_samples(reader, [server], span, ["wait_family"])
-    rows = samples.group_by("wait_family").agg(time_spent(samples).alias("spent"))
-    return doing_words({family: spent for family, spent in rows.iter_rows() if family is not None})
+def doing(reader: Reader, servers: Sequence[Server], span: Span) -> dict[int, str]:
+    """Of each server what most of its time goes to, in words, by id."""
+    samples = read_samples(reader, servers, span, ["wait_family"])
+    rows = samples.group_by("server_id", "wait_family").agg(time_spent(samples).alias("spent"))
+    spent: dict[int, dict[str, float]] = {server.id: {} for server in servers}
+    for server_id, family, seconds in rows.iter_rows():
+        if family is not None:
+            spent[server_id][family] = seconds
+    return {server_id: doing_words(found) for server_id, found in spent.items()}

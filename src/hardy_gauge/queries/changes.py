@@ -22,6 +22,7 @@ from hardy_gauge.queries.change_sources import (
     stored_changes,
 )
 from hardy_gauge.queries.findings import TROUBLE, FoundOn, findings_in
+from hardy_gauge.queries.hourly import SETTLED_US
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
 
@@ -64,11 +65,20 @@ def _followed(reader: Reader, wanted: Sequence[Seen], stored: Sequence[Seen]) ->
     effects: dict[int, list[Effect]] = {}
     began = _findings(reader, wanted)
     for server_id, mine in by_server.items():
-        since, until = min(one.at_us for one in mine), max(one.at_us for one in mine)
-        minutes = _minutes(reader, server_id, Span(since - MOST_US - MINUTE_US, until + MOST_US + 2 * MINUTE_US))
-        for one in mine:
-            around = spans_around(one.at_us, now_us)
-            effects[id(one)] = [effect_of(f.name, f.title, f.unit, known, around, len(minutes)) for f, known in minutes]
+        # what followed a change does not become another once it is over
+        kept: dict[int, list[Effect]] = reader.kept_as(("effects", server_id), now_us // HOUR_US, dict)
+        so_far: dict[int, list[Effect]] = reader.kept_as(("effects so far", server_id), now_us // MINUTE_US, dict)
+        found_before = {at: known[at] for known in (so_far, kept) for at in (one.at_us for one in mine) if at in known}
+        left = [one.at_us for one in mine if one.at_us not in found_before]
+        if left:
+            span = Span(min(left) - MOST_US - MINUTE_US, max(left) + MOST_US + 2 * MINUTE_US)
+            minutes = _minutes(reader, server_id, span)
+            for at_us in left:
+                around = spans_around(at_us, now_us)
+                made = [effect_of(f.name, f.title, f.unit, known, around, len(minutes)) for f, known in minutes]
+                found_before[at_us] = made
+                (kept if around[1].until_us + SETTLED_US <= now_us else so_far)[at_us] = made
+        effects |= {id(one): found_before[one.at_us] for one in mine}
     for one in wanted:
         besides = [
             other.title

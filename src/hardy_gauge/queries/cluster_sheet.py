@@ -20,7 +20,7 @@ from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.findings import TROUBLE, Findings, findings_in
 from hardy_gauge.queries.gauges import named_gauge
 from hardy_gauge.queries.levels import RECENT_US
-from hardy_gauge.queries.peer_comparison import compare_peers
+from hardy_gauge.queries.peer_comparison import compare_peers, peer_figures
 from hardy_gauge.queries.reader import Reader, Times, Values
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.store.models import Cluster, Gap, Server, Snapshot
@@ -39,7 +39,7 @@ def cluster_sheet(reader: Reader, window: Window, name: str) -> ClusterSheet:
     servers, focus = servers_in(reader, name), window.focus
     columns = (c for shown in SHOWN for c in FIGURES[shown].columns)
     with reader.read_ahead([one.id for one in servers], focus, columns):
-        compared = compare_peers(reader, servers, focus)
+        compared = compare_peers(servers, focus, peer_figures(reader, servers, focus))
         gauges = {one.id: [named_gauge(reader, one.id, shown, focus) for shown in SHOWN] for one in servers}
     findings = findings_in(reader, servers, focus)
     calls = {one.id: next(g.value for g in gauges[one.id] if g.name == "calls_per_s") for one in servers}

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 import polars as pl
+from numpy.typing import NDArray
 
 from hardy_gauge.core.activity.wait_families import FAMILIES
 from hardy_gauge.core.changes.followed import Shown
@@ -16,10 +17,11 @@ from hardy_gauge.core.compare.sheet import Comparison, Explained, Figure, Part, 
 from hardy_gauge.core.compare.split import split
 from hardy_gauge.core.diagnosis.improvement import TRIFLE, after_before
 from hardy_gauge.core.figures.catalogue import FIGURES
+from hardy_gauge.core.figures.minutes import by_minute_of_servers
 from hardy_gauge.core.figures.together import together
 from hardy_gauge.core.narrative.compare import comparison_notes, comparison_sentence, span_words
-from hardy_gauge.core.time.span import DAY_US, MINUTE_US, SECOND_US, Span, overlap_s
-from hardy_gauge.core.time.steps import grid_of, means, sums
+from hardy_gauge.core.time.span import DAY_US, MINUTE_US, SECOND_US, Span, merged
+from hardy_gauge.core.time.steps import Times, grid_of, means_of_many, sums
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.queries.compare_sides import Asked, Of, OneSide
@@ -85,7 +87,7 @@ def _in_its_file(reader: Reader, asked: Asked) -> Asked:
     servers = servers_in(reader, asked.scope)
     if not servers or any(is_behind_address(one.address) for one in servers):
         return asked
-    begun = [at for one in servers if (at := first_recorded_us(reader, one)) is not None]
+    begun = list(first_recorded_us(reader, servers).values())
     ended = [one.capture.recorded_until_us for one in servers if one.capture.recorded_until_us]
     if not begun or not ended or (min(begun) < asked.span.until_us and max(ended) > asked.span.since_us):
         return asked
@@ -119,12 +121,14 @@ def _work(reader: Reader, sides: Sequence[OneSide]) -> list[Figure]:
     minutes: list[dict[str, Array]] = []
     for side in sides:
         grid = grid_of(side.span, MINUTE_US)
-        ids = [one.id for one in side.servers]
+        ids = np.array([one.id for one in side.servers])
+        frame = reader.counters(ids.tolist(), side.span, {c for name in WORK for c in FIGURES[name].columns})
         found: dict[str, Array] = {}
-        with reader.read_ahead(ids, side.span, (c for name in WORK for c in FIGURES[name].columns)):
-            for name in WORK:
-                rows = np.array([means(*reader.figure(i, name, side.span), grid, MINUTE_US) for i in ids])
-                found[name] = together(rows, FIGURES[name].kind == "ratio")
+        for name in WORK:
+            owners, times, values = by_minute_of_servers(frame, FIGURES[name])
+            known = np.isfinite(values)
+            rows = means_of_many(ids, owners[known], times[known], values[known], grid, MINUTE_US)
+            found[name] = together(rows, FIGURES[name].kind == "ratio")
         minutes.append(found)
     return [
         _figure("work", name, FIGURES[name].title, FIGURES[name].unit, minutes[0][name], minutes[1][name])
@@ -153,7 +157,9 @@ def _waits(reader: Reader, sides: Sequence[OneSide]) -> list[Figure]:
         if of.narrows:
             frame = frame.filter(*of.expressions(), *_of_statement(reader, of))
         looked = sampled(reader, side.servers, side.span)
-        seen = np.array([all(_inside(spans, int(at)) for spans in looked.values() if spans) for at in grid])
+        seen = np.all(
+            [_mostly(spans, grid) for spans in looked.values() if spans] or [np.ones(len(grid), bool)], axis=0
+        )
         found = {}
         for family in (*FAMILIES, *(["all"] if any(one.of.narrows for one in sides) else [])):
             mine = frame if family == "all" else frame.filter(pl.col("wait_family") == family)
@@ -175,9 +181,12 @@ def _of_statement(reader: Reader, of: Of) -> list[pl.Expr]:
     return [pl.col("statement").is_in(numbers)]
 
 
-def _inside(spans: Sequence[Span], at_us: int) -> bool:
-    """Whether at least half of a minute was looked at."""
-    return overlap_s(Span(at_us, at_us + MINUTE_US), spans) >= MINUTE_US / SECOND_US / 2
+def _mostly(spans: Sequence[Span], grid: Times) -> NDArray[np.bool_]:
+    """Of which minutes at least half was looked at."""
+    parts = np.zeros(len(grid))
+    for span in merged(spans):
+        parts += np.clip(np.minimum(grid + MINUTE_US, span.until_us) - np.maximum(grid, span.since_us), 0, None)
+    return parts >= MINUTE_US / 2
 
 
 def _explained(reader: Reader, sides: Sequence[OneSide]) -> Explained | None:

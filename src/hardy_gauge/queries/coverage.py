@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 import polars as pl
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select
 
 from hardy_gauge.core.figures.catalogue import SPAN
-from hardy_gauge.core.figures.minutes import covered_s
+from hardy_gauge.core.figures.minutes import covered_by_server
 from hardy_gauge.core.narrative.capture import FIRST_FIGURES_US
 from hardy_gauge.core.time.coverage import Gap, Source, sampled_spans, seconds
 from hardy_gauge.core.time.span import Span
@@ -42,9 +42,7 @@ def covered(reader: Reader, servers: Sequence[Server], span: Span, source: Sourc
 def _by_server(frame: pl.DataFrame) -> dict[int, float]:
     if frame.is_empty() or SPAN not in frame.columns:
         return {}
-    if frame["server_id"][0] == frame["server_id"][-1]:  # it comes by server
-        return {int(frame["server_id"][0]): covered_s(frame)}
-    return {int(key[0]): covered_s(part) for key, part in frame.partition_by("server_id", as_dict=True).items()}
+    return covered_by_server(frame)
 
 
 def sampled(reader: Reader, servers: Sequence[Server], span: Span) -> dict[int, list[Span]]:
@@ -93,21 +91,25 @@ def gaps_of(reader: Reader, servers: Sequence[Server], span: Span) -> Mapping[in
     return found
 
 
-def first_recorded_us(reader: Reader, server: Server) -> int | None:
-    """When the recording of a server begins; None where nothing was recorded."""
-    with reader.store.read() as session:
-        return session.scalar(
-            select(func.min(Segment.start_us)).where(Segment.server_id == server.id, Segment.kind == "metric")
-        )
+def first_recorded_us(reader: Reader, servers: Sequence[Server]) -> dict[int, int]:
+    """When the recording of each server begins; without those of which nothing was recorded."""
+    return _first(reader, servers, Segment.kind == "metric")
 
 
-def first_seen_us(reader: Reader, server: Server) -> int | None:
-    """When anything was stored of a server first."""
+def first_seen_us(reader: Reader, servers: Sequence[Server]) -> dict[int, int]:
+    """When anything was stored of each server first; without those of which nothing was."""
+    return _first(reader, servers)
+
+
+def _first(reader: Reader, servers: Sequence[Server], *which: ColumnElement[bool]) -> dict[int, int]:
     with reader.store.read() as session:
-        return session.scalar(select(func.min(Segment.start_us)).where(Segment.server_id == server.id))
+        mine = Segment.server_id.in_([server.id for server in servers])
+        rows = session.execute(
+            select(Segment.server_id, func.min(Segment.start_us)).where(mine, *which).group_by(Segment.server_id)
+        ).all()
+    return {server_id: at for server_id, at in rows}
 
 
 def is_young(reader: Reader, servers: Sequence[Server], until_us: int) -> bool:
     """Whether one of the servers was seen first so short a time before that its counters are not known yet."""
-    first = (first_seen_us(reader, server) for server in servers)
-    return any(at is not None and 0 <= until_us - at < FIRST_FIGURES_US for at in first)
+    return any(0 <= until_us - at < FIRST_FIGURES_US for at in first_seen_us(reader, servers).values())

@@ -23,6 +23,7 @@ from hardy_gauge.queries.execution_kinds import executions
 from hardy_gauge.queries.jobs import jobs_of
 from hardy_gauge.queries.log_messages import errors_by_statement
 from hardy_gauge.queries.objects import BACK_US, counted_s
+from hardy_gauge.queries.pins import pins_of
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.queries.scope import beside
@@ -63,7 +64,7 @@ def _evidence(reader: Reader, server: Server, window: Window) -> Evidence:
         changes=sources.changes(reader, server, focus), plan_turns=sources.plan_turns(reader, server, focus), role=server.role, peers=sources.peers(reader, server, others, focus),
         executions=executions(reader, server, focus, texts, statements), clock_skew_s=sources.clock_skew(server, focus),
         oldest=sources.oldest(reader, server, focus), jobs=jobs_of(reader, server, focus, texts),
-        watched=sources.watched(reader, server, focus),
+        watched=sources.watched(reader, server, focus), pins=pins_of(reader, server, focus),
         no_answer=sources.no_answer(server, focus), silent_beside=sources.silent_beside(others, focus),
         beside=sources.changes_beside(reader, others, focus), gone=_gone(compared, texts, statements),
     )  # fmt: skip

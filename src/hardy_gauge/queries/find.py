@@ -11,8 +11,9 @@ from hardy_gauge.core.time.span import DAY_US
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in
 from hardy_gauge.store import segments
-from hardy_gauge.store.models import Cluster, Server, Statement, Trial
+from hardy_gauge.store.models import Cluster, Server, Statement
 from hardy_gauge.store.reach import reach
+from hardy_gauge.store.trial_models import Trial
 
 MOST = 8
 KINDS = ("server", "cluster", "trial", "article", "statement")

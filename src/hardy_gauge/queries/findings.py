@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from pydantic import TypeAdapter
-from sqlalchemy import select
+from sqlalchemy import Text, select, type_coerce
+from sqlalchemy.orm import defer
 
 from hardy_gauge.core.diagnosis.finding import Finding
 from hardy_gauge.core.diagnosis.folding import is_one
@@ -27,6 +29,7 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.models import DiagnosedSpan, DiagnosisState, Server, StoredFinding
 
 FINDING = TypeAdapter(Finding)
+NOT_KNOWN = TypeAdapter(list[NotKnown])
 TROUBLE = ("plan", "act")
 SILENT = ("set aside", "over")
 PRESENT_US = 5 * MINUTE_US  # a focus that ended before is past
@@ -68,62 +71,85 @@ class Findings:
 
 def findings_in(reader: Reader, servers: Sequence[Server], focus: Span, subject: str | None = None) -> Findings:
     """Findings whose life meets the focus, of the servers, perhaps of one subject (a statement's fingerprint)."""
-    known = {server.id: server for server in servers}
+    ids = [server.id for server in servers]
     now_us = reader.clock()
-    past = now_us - focus.until_us > PRESENT_US
+    past = _is_past(now_us, focus)
+    unknown_of = type_coerce(DiagnosisState.unknown, Text), type_coerce(DiagnosedSpan.unknown, Text)
     with reader.store.read() as session:
-        query = select(StoredFinding).where(
-            StoredFinding.server_id.in_(known), StoredFinding.since_us < focus.until_us,
-            (StoredFinding.ended_us.is_(None)) | (StoredFinding.ended_us > focus.since_us),
-        )  # fmt: skip
-        if subject is not None:
-            query = query.where(StoredFinding.subject == subject)
-        rows = list(session.scalars(query))
-        states = list(session.scalars(select(DiagnosisState).where(DiagnosisState.server_id.in_(known))))
-        spans = list(
-            session.scalars(
-                select(DiagnosedSpan).where(
-                    DiagnosedSpan.server_id.in_(known), DiagnosedSpan.from_us < focus.until_us, DiagnosedSpan.until_us > focus.since_us
-                )
+        states = session.execute(
+            select(DiagnosisState.server_id, DiagnosisState.first_us, DiagnosisState.at_us, unknown_of[0]).where(
+                DiagnosisState.server_id.in_(ids)
             )
-        )  # fmt: skip
-        found = [
-            _found(row, known[row.server_id].name, known[row.server_id].cluster.name, now_us, past) for row in rows
-        ]
-    first_us = min((state.first_us for state in states), default=None)
-    parts = [_diagnosed_part(one, focus, states, spans, now_us) for one in servers]
+        ).all()
+        spans = session.execute(
+            select(DiagnosedSpan.server_id, DiagnosedSpan.from_us, DiagnosedSpan.until_us, unknown_of[1]).where(
+                DiagnosedSpan.server_id.in_(ids), DiagnosedSpan.from_us < focus.until_us, DiagnosedSpan.until_us > focus.since_us
+            )
+        ).all()  # fmt: skip
+    found = _found_in(reader, servers, focus, subject)
+    first_us = min((first for _, first, _, _ in states), default=None)
+    looked: dict[int, list[Span]] = {}
+    for server_id, since, until, _ in spans:
+        looked.setdefault(server_id, []).append(Span(since, until))
+    for server_id, first, at, _ in states:
+        end = now_us if now_us - at <= PRESENT_US else at
+        looked.setdefault(server_id, []).append(Span(first - LOOK_BACK_US, end))
+    parts = [_diagnosed_part(one, focus, looked.get(one.id, [])) for one in servers]
     whole, begun = sum(part >= WHOLE for part in parts), sum(part > 0 for part in parts)
     before = undiagnosed_words(first_us, whole, begun, len(servers), past)
-    looked = states if first_us is not None and first_us <= focus.until_us else spans
-    causes = [one for each in looked for one in TypeAdapter(list[NotKnown]).validate_python(each.unknown)]
+    told_by = states if first_us is not None and first_us <= focus.until_us else spans
     by_why: dict[str, dict[str, None]] = {}
-    for one in causes:
+    for one in (one for row in told_by for one in _not_known(row[3])):
         by_why.setdefault(one.why, {})[one.cause] = None
     unknown = [*filter(None, [before]), *(not_looked_words(list(named), why) for why, named in by_why.items())]
-    found.sort(
-        key=lambda one: (one.state in SILENT and not one.asks, not one.finding.is_root, *importance(one.finding))
-    )
-    found = _folded(found)
     asking = [one for one in found if one.asks]
     told = [(one.server, one.finding) for one in asking]
     sentence = past_sentence(told, focus, len(servers)) if past else findings_sentence(told, len(servers), len(states))
     return Findings(sentence, found, unknown, nothing_words(unknown))
 
 
-def _diagnosed_part(
-    server: Server, focus: Span, states: Sequence[DiagnosisState], spans: Sequence[DiagnosedSpan], now_us: int
-) -> float:
+def _is_past(now_us: int, focus: Span) -> bool:
+    return now_us - focus.until_us > PRESENT_US
+
+
+def _found_in(reader: Reader, servers: Sequence[Server], focus: Span, subject: str | None = None) -> list[FoundOn]:
+    """By importance, roots first, what is set aside last."""
+    known = {server.id: server for server in servers}
+    now_us = reader.clock()
+    body = type_coerce(StoredFinding.body, Text)
+    with reader.store.read() as session:
+        query = select(StoredFinding, body).options(defer(StoredFinding.body)).where(
+            StoredFinding.server_id.in_(known), StoredFinding.since_us < focus.until_us,
+            (StoredFinding.ended_us.is_(None)) | (StoredFinding.ended_us > focus.since_us),
+        )  # fmt: skip
+        if subject is not None:
+            query = query.where(StoredFinding.subject == subject)
+        found = [
+            _found(row, _finding(text), known[row.server_id], now_us, _is_past(now_us, focus))
+            for row, text in session.execute(query)
+        ]
+    found.sort(
+        key=lambda one: (one.state in SILENT and not one.asks, not one.finding.is_root, *importance(one.finding))
+    )
+    return _folded(found)
+
+
+# of what is stored most is asked for again and again, and does not change
+@lru_cache(maxsize=4096)
+def _finding(body: str) -> Finding:
+    return FINDING.validate_json(body)
+
+
+@lru_cache(maxsize=4096)
+def _not_known(unknown: str) -> list[NotKnown]:
+    return NOT_KNOWN.validate_json(unknown)
+
+
+def _diagnosed_part(server: Server, focus: Span, looked: Sequence[Span]) -> float:
     """What part of the focus was diagnosed on a server, by itself or on demand, as far as it is recorded; 1 where nothing is."""
     recorded = max(server.capture.recorded_until_us, server.capture.seen_us)
     asked = focus.cut(Span(0, recorded))
-    if asked is None:
-        return 1.0
-    looked = [Span(one.from_us, one.until_us) for one in spans if one.server_id == server.id]
-    for state in states:
-        if state.server_id == server.id:
-            end = now_us if now_us - state.at_us <= PRESENT_US else state.at_us
-            looked.append(Span(state.first_us - LOOK_BACK_US, end))
-    return overlap_s(asked, looked) / asked.seconds
+    return 1.0 if asked is None else overlap_s(asked, looked) / asked.seconds
 
 
 def _folded(found: Sequence[FoundOn]) -> list[FoundOn]:
@@ -155,7 +181,7 @@ def root_of(findings: Findings) -> Finding | None:
 def roots_in(reader: Reader, servers: Sequence[Server], focus: Span) -> dict[str, Finding]:
     """Of each server the most important finding that goes on and asks for something."""
     found: dict[str, Finding] = {}
-    for one in findings_in(reader, servers, focus).findings:
+    for one in _found_in(reader, servers, focus):
         if one.asks:
             for name in (one.server, *one.also):
                 found.setdefault(name, one.finding)
@@ -168,39 +194,28 @@ def _asks(state: State, finding: Finding, past: bool) -> bool:
     return not silent and finding.is_root and finding.grade in TROUBLE
 
 
-def _found(row: StoredFinding, server: str, cluster: str, now_us: int, past: bool) -> FoundOn:
-    finding = FINDING.validate_python(row.body)
+def _found(row: StoredFinding, finding: Finding, server: Server, now_us: int, past: bool) -> FoundOn:
     aside = is_aside(finding, row.aside_us, row.aside_weight)
     state = state_of(now_us, row.since_us, row.ended_us, row.before_us, row.noted_us is not None, aside)
-    words = finding_words(finding, server, row.since_us, row.ended_us, row.open_end)
+    words = finding_words(finding, server.name, row.since_us, row.ended_us, row.open_end)
     said = life_words(row.before_us, row.noted_by, row.noted_us, row.aside_by, row.aside_us, row.aside_reason, aside)
     return FoundOn(
-        row.id,
-        words,
-        server,
-        cluster,
-        row.since_us,
-        row.seen_us,
-        row.ended_us,
-        state,
-        said,
-        row.aside_reason,
-        [],
-        _asks(state, finding, past),
-        finding,
-    )
+        row.id, words, server.name, server.cluster.name, row.since_us, row.seen_us, row.ended_us, state, said, row.aside_reason, [],
+        _asks(state, finding, past), finding,
+    )  # fmt: skip
 
 
-def troubles_found(reader: Reader, server_id: int, before_us: int) -> list[Span]:
-    """Spans in which a finding that asks for something stood, before a moment."""
+def troubles_found(reader: Reader, server_ids: Sequence[int], before_us: int) -> dict[int, list[Span]]:
+    """Of each server the spans in which a finding that asks for something stood, before a moment."""
+    grade = StoredFinding.body["grade"].as_string()
     with reader.store.read() as session:
         rows = session.execute(
-            select(StoredFinding.since_us, StoredFinding.ended_us, StoredFinding.seen_us, StoredFinding.body).where(
-                StoredFinding.server_id == server_id, StoredFinding.since_us < before_us
-            )
-        ).all()
-    return [
-        Span(since, end)
-        for since, ended, seen, body in rows
-        if body["grade"] in TROUBLE and (end := min(seen if ended is None else ended, before_us)) > since
-    ]
+            select(
+                StoredFinding.server_id, StoredFinding.since_us, StoredFinding.ended_us, StoredFinding.seen_us
+            ).where(StoredFinding.server_id.in_(server_ids), StoredFinding.since_us < before_us, grade.in_(TROUBLE))
+        ).all()  # fmt: skip
+    found: dict[int, list[Span]] = {server_id: [] for server_id in server_ids}
+    for server_id, since, ended, seen in rows:
+        if (end := min(seen if ended is None else ended, before_us)) > since:
+            found[server_id].append(Span(since, end))
+    return found

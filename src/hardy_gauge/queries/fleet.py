@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from hardy_gauge.core.diagnosis.finding import Finding, Grade
-from hardy_gauge.core.figures.catalogue import FIGURES
 from hardy_gauge.core.figures.gauge import Gauge
 from hardy_gauge.core.narrative.capture import CaptureWord
 from hardy_gauge.core.narrative.fleet import Stand, Standing, fleet_sentence, server_words, standing_of
 from hardy_gauge.core.narrative.peers import distance_words, peers_words
-from hardy_gauge.core.time.span import DAY_US, MINUTE_US, Span
+from hardy_gauge.core.reference.shift import Shift
+from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.queries.activity import doing
 from hardy_gauge.queries.findings import roots_in
-from hardy_gauge.queries.gauges import RECENT_US, recent_gauge, trace
-from hardy_gauge.queries.peer_comparison import MEMBERS, PeerComparison, compare_peers
+from hardy_gauge.queries.gauges import RECENT_US, recent_gauges, traces
+from hardy_gauge.queries.peer_comparison import PeerComparison, compare_peers, peer_figures
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import FLEET, servers_in
 from hardy_gauge.queries.volumes import volumes_of
@@ -25,6 +25,7 @@ from hardy_gauge.store.models import Server
 from hardy_gauge.store.servers import capture_state
 
 LOOKED_AT_US = 5 * MINUTE_US
+GAUGES = ("active_sessions", "response_s")
 
 
 @dataclass(frozen=True)
@@ -82,6 +83,19 @@ class Fleet:
     clusters: list[ClusterBlock]
 
 
+@dataclass(frozen=True)
+class _Known:
+    """What is known of the servers, by id; ``roots`` by name."""
+
+    gauges: Mapping[str, Mapping[int, Gauge]]
+    shifts: Mapping[int, Shift | None]
+    states: Mapping[int, tuple[CaptureWord, str]]
+    standings: Mapping[int, Standing]
+    doing: Mapping[int, str]
+    traces: Mapping[int, list[float | None]]
+    roots: Mapping[str, Finding]
+
+
 def distance(line: Line) -> tuple[float, float]:
     """How far a server is from its usual load, alike for more and for less; and then from its peers."""
     return float(abs(np.log(max(line.ratio, 1e-6)))), abs(line.peer_distance or 0.0) if line.unlike else 0.0
@@ -90,22 +104,16 @@ def distance(line: Line) -> tuple[float, float]:
 def fleet(reader: Reader) -> Fleet:
     """All servers that are not retired, as they are now."""
     servers, now = servers_in(reader, FLEET), reader.clock()
-    columns = (c for name in ("active_sessions", "response_s", "calls_per_s") for c in FIGURES[name].columns)
-    with reader.read_ahead([server.id for server in servers], Span(now - DAY_US, now), [*columns, MEMBERS]):
-        return _fleet(reader, servers, now)
-
-
-def _fleet(reader: Reader, servers: Sequence[Server], now: int) -> Fleet:
-    by_cluster: dict[str, list[Server]] = {}
-    roots = roots_in(reader, servers, Span(now - RECENT_US, now))
+    recent, by_cluster = Span(now - RECENT_US, now), dict[str, list[Server]]()
     for server in servers:
         by_cluster.setdefault(server.cluster.name, []).append(server)
+    beside, known = peer_figures(reader, servers, recent), _known(reader, servers, now)
     blocks = []
     for name, group in by_cluster.items():
-        beside = compare_peers(reader, group, Span(now - RECENT_US, now))
-        lines = [_line(reader, server, beside, roots.get(server.name), now) for server in group]
+        peers = compare_peers(group, recent, beside)
+        lines = [_line(reader, server, peers, known, now) for server in group]
         lines.sort(key=lambda line: (*(-part for part in distance(line)), line.server))
-        blocks.append(ClusterBlock(name, beside.odd, beside.well, lines))
+        blocks.append(ClusterBlock(name, peers.odd, peers.well, lines))
     blocks.sort(key=lambda block: (*(-part for part in distance(block.lines[0])), block.cluster))
     lines = [line for block in blocks for line in block.lines]
     unusual = [line for line in lines if line.unusual]
@@ -122,14 +130,30 @@ def _stand(line: Line) -> Stand:
     return Stand(line.server, line.standing, line.capture, line.words, line.peer_words if line.unlike else "")
 
 
-def _line(reader: Reader, server: Server, beside: PeerComparison, root: Finding | None, now: int) -> Line:
-    peer = beside.distances.get(server.id)
-    state, state_words = capture_state(server, now, reader.store.health.failure)
-    load = recent_gauge(reader, server.id, "active_sessions", now)
-    shift = reader.shift(server.id, now)
-    standing = standing_of(state, load.value, load.centre, shift)
-    shift = shift if standing == "unusual" else None
-    busy = doing(reader, server, Span(now - LOOKED_AT_US, now)) if standing in ("unusual", "no range") else ""
+def _known(reader: Reader, servers: Sequence[Server], now: int) -> _Known:
+    """Each read once, of all servers together."""
+    ids = [server.id for server in servers]
+    gauges = {name: recent_gauges(reader, ids, name, now) for name in GAUGES}
+    shifts = reader.shifts(ids, now)
+    states = {server.id: capture_state(server, now, reader.store.health.failure) for server in servers}
+    standings = {}
+    for i in ids:
+        load = gauges["active_sessions"][i]
+        standings[i] = standing_of(states[i][0], load.value, load.centre, shifts[i])
+    told = [server for server in servers if standings[server.id] in ("unusual", "no range")]
+    return _Known(
+        gauges, shifts, states, standings, doing(reader, told, Span(now - LOOKED_AT_US, now)), traces(reader, ids, now),
+        roots_in(reader, servers, Span(now - RECENT_US, now)),
+    )  # fmt: skip
+
+
+def _line(reader: Reader, server: Server, beside: PeerComparison, known: _Known, now: int) -> Line:
+    peer, root = beside.distances.get(server.id), known.roots.get(server.name)
+    state, state_words = known.states[server.id]
+    load, response = (known.gauges[name][server.id] for name in GAUGES)
+    standing = known.standings[server.id]
+    shift = known.shifts[server.id] if standing == "unusual" else None
+    busy = known.doing.get(server.id, "")
     volumes = volumes_of(reader, server, now)
     return Line(
         server=server.name, role=server.role, engine=server.engine, engine_version=server.engine_version,
@@ -138,7 +162,7 @@ def _line(reader: Reader, server: Server, beside: PeerComparison, root: Finding 
         peer_distance=peer.distance if peer else None, unlike=peer is not None and peer.unlike,
         peer_words=distance_words(peer) if peer else "", peers_title=peers_words(peer), peers=beside.peers.get(server.id, []),
         since_us=shift.since_us if shift else None, active_sessions=load,
-        response_s=recent_gauge(reader, server.id, "response_s", now), trace=trace(reader, server.id, now),
+        response_s=response, trace=known.traces[server.id],
         storage_days_left=min((v.days_left for v in volumes if v.days_left is not None), default=None),
         storage_used_share=max((v.used_bytes / v.capacity_bytes for v in volumes), default=None),
         capture=state, capture_words=state_words, grade=root.grade if root else "fine", finding=root.title if root else "",

@@ -6,7 +6,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import polars as pl
-from sqlalchemy import select
 
 from hardy_gauge.core.activity.holdup_sheet import (
     Circle,
@@ -42,8 +41,10 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.reference import ReferenceSpans, reference_spans
 from hardy_gauge.queries.samples import read_samples
 from hardy_gauge.queries.scope import servers_in
+from hardy_gauge.queries.statements import texts_of
+from hardy_gauge.queries.waited import waited_by_server
 from hardy_gauge.store import segments
-from hardy_gauge.store.models import Server, Statement
+from hardy_gauge.store.models import Server
 
 SHOWN, MOST_NAMES, MOST_CIRCLES = 40, 12, 20
 NOT_KNOWN = "not known"
@@ -107,9 +108,11 @@ def holdup_sheet(reader: Reader, window: Window, scope: str, asked: Asked) -> Ho
 def _waits(reader: Reader, servers: Sequence[Server], window: Window) -> list[tuple[Server, Waits]]:
     """Of each server on which somebody waited for another session."""
     focus = window.focus
-    samples = read_samples(reader, servers, focus, COLUMNS)
+    waited = waited_by_server(reader, servers, focus)
+    held = [server for server in servers if server.id in waited]
+    samples = read_samples(reader, held, focus, COLUMNS)
     with reader.store.read() as session:
-        holders = segments.read(session, [s.id for s in servers], "holder", focus.since_us, focus.until_us)
+        holders = segments.read(session, [s.id for s in held], "holder", focus.since_us, focus.until_us)
     named = {server.id: server for server in servers}
     found = []
     for (server_id,), mine in samples.partition_by("server_id", as_dict=True).items() if len(samples) else ():
@@ -123,27 +126,31 @@ def _waits(reader: Reader, servers: Sequence[Server], window: Window) -> list[tu
 def _reference(reader: Reader, servers: Sequence[Server], window: Window) -> tuple[Typical | None, str]:
     """Sessions that waited for others in the reference, on average, and what that is."""
     spans: ReferenceSpans = reference_spans(reader, servers, window, "samples")
-    rows: list[tuple[object, int, int, float]] = []
-    for number, span in enumerate(spans.spans):
-        frame = read_samples(reader, spans.servers, span, ("blockers",))
-        if "weight" not in frame.columns:
-            frame = frame.with_columns(pl.lit(1.0).alias("weight"))
-        waiting = frame.filter(pl.col("blockers").list.len() > 0).group_by("server_id").agg(pl.col("weight").sum())
-        rows += [("", server_id, number, spent) for server_id, spent in waiting.iter_rows()]
-    return spans.rate(spans.grids(rows).get("")), spans.note()
+
+    def typical() -> Typical | None:
+        rows = [
+            ("", server_id, number, seconds)
+            for number, span in enumerate(spans.spans)
+            for server_id, seconds in waited_by_server(reader, spans.servers, span).items()
+        ]
+        return spans.rate(spans.grids(rows).get(""))
+
+    if not window.following:
+        return typical(), spans.note()
+    key = ("waited typically", window.reference, tuple(server.id for server in spans.servers), window.focus.seconds)
+    return reader.kept_as(key, spans.window.focus, typical), spans.note()
 
 
 class _Texts:
     """Statements by id, and the tables that they write."""
 
     def __init__(self, reader: Reader) -> None:
-        with reader.store.read() as session:
-            rows = session.execute(select(Statement.id, Statement.fingerprint, Statement.text)).all()
-        self._rows = {row[0]: (row[1], row[2]) for row in rows}
+        self._known = texts_of(reader)
 
     def of(self, statement: int | None) -> tuple[str, str]:
         """Fingerprint and text; both empty of none known."""
-        return self._rows.get(-1 if statement is None else statement, ("", ""))
+        found = self._known.get(-1 if statement is None else statement)
+        return (found.fingerprint, found.text) if found else ("", "")
 
     def object_of(self, tree: WaitingTree) -> str:
         """What the tree's sessions waited for as the engine says; else the table that those write who waited longest."""

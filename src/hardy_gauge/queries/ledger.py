@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import polars as pl
@@ -11,11 +10,8 @@ import polars as pl
 from hardy_gauge.core.activity.ledger import (
     COUNTED_DIMENSIONS,
     COUNTED_UNIT,
-    DIMENSIONS,
-    TIME,
     UNITS,
     Dimension,
-    Measure,
     time_spent,
 )
 from hardy_gauge.core.activity.ledger_sheet import Cell, CellPart, Entry, Ledger, mosaic_of
@@ -23,56 +19,14 @@ from hardy_gauge.core.narrative.comparison import compared
 from hardy_gauge.core.narrative.ledger import ledger_sentence
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.time.window import Window
-from hardy_gauge.errors import InvalidInput
 from hardy_gauge.queries.ledger_names import Names
+from hardy_gauge.queries.ledger_question import LedgerQuestion
+from hardy_gauge.queries.ledger_reference import at_step, ledger_reference
 from hardy_gauge.queries.ledger_rows import LedgerRows
 from hardy_gauge.queries.ledger_stack import stack_of
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.reference import ReferenceSpans, reference_spans
 from hardy_gauge.queries.scope import servers_in
-
-FILTER, WITHOUT = "filter.", "without."
-Filters = Mapping[Dimension, Sequence[str]]
-
-
-@dataclass(frozen=True)
-class LedgerQuestion:
-    """Entries ``by`` one dimension, crossed with another, and perhaps a third that is stepped ``through``, at one of its entries or at
-    all; of what has one of the values in ``filters`` and none of those in ``without``.
-    """
-
-    by: Dimension = "wait_family"
-    against: Dimension = "statement"
-    through: Dimension | None = None
-    at: str = ""
-    measure: Measure = TIME
-    filters: Filters = field(default_factory=dict)
-    without: Filters = field(default_factory=dict)
-
-    @property
-    def shown(self) -> list[Dimension]:
-        """The dimensions of the map."""
-        return [self.by, self.against, *([self.through] if self.through else [])]
-
-    @property
-    def all(self) -> list[Dimension]:
-        """Every dimension that rows are read for."""
-        return list(dict.fromkeys([*self.shown, *self.filters, *self.without]))
-
-    def check(self) -> None:
-        """InvalidInput where a dimension is crossed with itself."""
-        if self.by == self.against:
-            raise InvalidInput("against: choose another dimension than 'by'", "against", "One dimension twice")
-        if self.through in (self.by, self.against):
-            raise InvalidInput("through: choose a third dimension", "through", "One dimension twice")
-
-
-def check_filters(names: Iterable[str]) -> None:
-    """InvalidInput when one of the names, such as "filter.user", is of no dimension."""
-    for name in names:
-        if name.removeprefix(FILTER).removeprefix(WITHOUT) not in DIMENSIONS:
-            detail = f"{name}: no such dimension; there are {', '.join(DIMENSIONS)}"
-            raise InvalidInput(detail, name, "Unknown dimension")
 
 
 def ledger(reader: Reader, window: Window, scope: str, asked: LedgerQuestion) -> Ledger:
@@ -82,11 +36,12 @@ def ledger(reader: Reader, window: Window, scope: str, asked: LedgerQuestion) ->
     source.check(asked.all)
     servers = servers_in(reader, scope)
     names = Names(reader, servers)
-    looked, seconds = source.looked(servers, window.focus), source.seconds(servers, window.focus)
+    looked = source.looked(servers, window.focus)
+    seconds = source.seconds(servers, window.focus, looked)
     whole = names.left(source.read(servers, window.focus, asked.all), asked.filters, asked.without)
     whole = names.keyed(whole, asked.shown)
     spans = reference_spans(reader, servers, window, source.source)
-    earlier = _earlier(source, spans, names, asked)
+    summed, outline = ledger_reference(reader, source, spans, names, asked)
     name = window.reference.name
 
     def entries(rows: pl.DataFrame, before: pl.DataFrame, by: Dimension) -> list[Entry]:
@@ -94,11 +49,11 @@ def ledger(reader: Reader, window: Window, scope: str, asked: LedgerQuestion) ->
         found = source.entries(rows, [by], seconds).iter_rows(named=True)
         return [_entry(row, by, names.label(by, row[by]), spans.rate(usual.get(row[by])), name) for row in found]
 
-    steps = entries(whole, earlier, asked.through) if asked.through else []
-    rows, before = _at(whole, asked), _at(earlier, asked)
-    found = entries(rows, before, asked.by)
+    steps = entries(whole, summed, asked.through) if asked.through else []
+    rows, summed = at_step(whole, asked), at_step(summed, asked)
+    found = entries(rows, summed, asked.by)
     total = sum(entry.active_sessions for entry in found)
-    usual = spans.rate(spans.grids(_summed(before, [])).get(""))
+    usual = spans.rate(spans.grids(_summed(summed, [])).get(""))
     labels = {
         key: names.label(dimension, key) for dimension in asked.shown for key in whole[dimension].unique().to_list()
     }
@@ -108,8 +63,8 @@ def ledger(reader: Reader, window: Window, scope: str, asked: LedgerQuestion) ->
         reference_note=spans.note(), focus=window.focus.iso(), seconds=looked_at, active_sessions=total, reference=usual,
         by=asked.by, against=asked.against, through=asked.through, at=asked.at, steps=steps,
         measure=asked.measure, unit=UNITS.get(asked.measure, COUNTED_UNIT), entries=found,
-        mosaic=mosaic_of(_cells(source, asked, rows, before, seconds, spans)), labels=labels,
-        stack=stack_of(window, rows, asked.by, looked, spans, before, source.shortest_step_us),
+        mosaic=mosaic_of(_cells(source, asked, rows, summed, seconds, spans)), labels=labels,
+        stack=stack_of(window.focus, rows, asked.by, looked, outline, spans.window.focus, source.shortest_step_us),
         filters={str(name): list(values) for name, values in asked.filters.items()},
         without={str(name): list(values) for name, values in asked.without.items()},
         counted=COUNTED_DIMENSIONS, unknown=source.unknown(servers, window.focus, seconds),
@@ -118,13 +73,6 @@ def ledger(reader: Reader, window: Window, scope: str, asked: LedgerQuestion) ->
             for given in (asked.filters, asked.without) for name, values in given.items() for value in values
         },
     )  # fmt: skip
-
-
-def _at(rows: pl.DataFrame, asked: LedgerQuestion) -> pl.DataFrame:
-    """At one entry of the third dimension, or at all."""
-    if asked.through is None or not asked.at or rows.is_empty():
-        return rows
-    return rows.filter(pl.col(asked.through) == asked.at)
 
 
 def _cells(
@@ -145,19 +93,6 @@ def _cells(
         )
         for r in source.entries(rows, [asked.by, asked.against], seconds).iter_rows(named=True)
     ]  # fmt: skip
-
-
-def _earlier(source: LedgerRows, spans: ReferenceSpans, names: Names, asked: LedgerQuestion) -> pl.DataFrame:
-    """Rows of all reference spans with the number of their ``span``."""
-    frames = []
-    for number, span in enumerate(spans.spans):
-        frame = names.left(source.read(spans.servers, span, asked.all), asked.filters, asked.without)
-        if "weight" not in frame.columns:
-            frame = frame.with_columns(pl.lit(1.0).alias("weight"))
-        keyed = names.keyed(frame, asked.shown)
-        kept = list(dict.fromkeys(["at_us", "server_id", *asked.shown, "weight"]))
-        frames.append(keyed.select(kept).with_columns(pl.lit(number).alias("span")))
-    return pl.concat(frames, how="vertical_relaxed") if frames else pl.DataFrame()
 
 
 def _summed(before: pl.DataFrame, by: Sequence[str]) -> list[tuple[object, int, int, float]]:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 import polars as pl
-from sqlalchemy import select
 
 from hardy_gauge.core.activity.ledger import Dimension
 from hardy_gauge.queries.reader import Reader
-from hardy_gauge.store.models import Server, Statement
+from hardy_gauge.queries.statements import texts_of
+from hardy_gauge.store.models import Server
 
 NOT_KNOWN, NO_STATEMENT = "not known", "none"
 ON = " on "  # between a session's number and its server, where there are several
@@ -25,11 +25,10 @@ class Names:
     """Of the statements that are known, and the servers of a scope."""
 
     def __init__(self, reader: Reader, servers: Sequence[Server]) -> None:
-        with reader.store.read() as session:
-            rows = session.execute(select(Statement.id, Statement.fingerprint, Statement.text, Statement.kind)).all()
-        self.ids = {row[1]: row[0] for row in rows}
-        self.texts = {row[1]: row[2] for row in rows} | {NO_STATEMENT: "no statement known"}
-        self.kinds = {row[0]: row[3] for row in rows}
+        known = texts_of(reader).values()
+        self.ids = {one.fingerprint: one.id for one in known}
+        self.texts = {one.fingerprint: one.text for one in known} | {NO_STATEMENT: "no statement known"}
+        self.kinds = {one.id: one.kind for one in known}
         self.servers = {server.id: server.name for server in servers}
         self._table = pl.DataFrame(
             {"statement": list(self.ids.values()), "key": list(self.ids), "kind": list(self.kinds.values())},

@@ -70,10 +70,10 @@ class LedgerRows:
                     mine.append(Span(at, until))
         return found
 
-    def seconds(self, servers: Sequence[Server], span: Span) -> dict[int, float]:
-        """How long each server was recorded, without those that were not."""
+    def seconds(self, servers: Sequence[Server], span: Span, looked: Mapping[int, list[Span]]) -> dict[int, float]:
+        """How long each server was recorded, without those that were not; ``looked`` is what ``looked`` gives."""
         if self.measure == TIME:
-            found = {i: sum(one.seconds for one in spans) for i, spans in self.looked(servers, span).items()}
+            found = {i: sum(one.seconds for one in spans) for i, spans in looked.items()}
         else:
             found = covered(self.reader, servers, span, "statements")
         return {server_id: seconds for server_id, seconds in found.items() if seconds > 0}

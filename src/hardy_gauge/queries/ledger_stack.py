@@ -11,8 +11,7 @@ from hardy_gauge.core.activity.ledger import over_time, time_spent
 from hardy_gauge.core.activity.ledger_sheet import Stack
 from hardy_gauge.core.activity.wait_families import FAMILIES
 from hardy_gauge.core.reference.typical_day import typical_sum
-from hardy_gauge.core.time.span import SECOND_US, Span, overlap_s
-from hardy_gauge.core.time.window import Window
+from hardy_gauge.core.time.span import SECOND_US, Span, merged
 from hardy_gauge.queries.reference import ReferenceSpans
 
 STEPS = 120
@@ -22,15 +21,19 @@ MOST_SERIES = 11
 LEAST_SEEN = 0.2
 
 
+def grid_of(focus: Span, shortest_us: int) -> tuple[np.ndarray, int]:
+    """Where steps begin, and how long each is: a multiple of ``shortest_us``."""
+    step = max(shortest_us, (focus.until_us - focus.since_us) // STEPS // shortest_us * shortest_us)
+    return np.arange(focus.since_us // step * step, focus.until_us, step, dtype=np.int64), step
+
+
 def stack_of(
-    window: Window, samples: pl.DataFrame, by: str, looked: Mapping[int, list[Span]], spans: ReferenceSpans, before: pl.DataFrame,
+    focus: Span, samples: pl.DataFrame, by: str, looked: Mapping[int, list[Span]], outline: list[float | None] | None, outlined: Span,
     shortest_us: int,
 ) -> Stack:  # fmt: skip
-    """``before`` has the rows of the reference with ``weight`` and ``span``; a step is a multiple of ``shortest_us``."""
-    focus = window.focus
-    step = max(shortest_us, (focus.until_us - focus.since_us) // STEPS // shortest_us * shortest_us)
-    since = focus.since_us // step * step
-    grid = np.arange(since, focus.until_us, step, dtype=np.int64)
+    """``outline`` is of the steps of the span ``outlined``, which is as long as the focus and begins less than a minute before it."""
+    grid, step = grid_of(focus, shortest_us)
+    since = int(grid[0])
     seen = _seen(grid, step, looked)
     frame = over_time(samples, by, since, focus.until_us, step)
     most = samples.group_by(by).agg(time_spent(samples).alias("s")).sort("s", descending=True)
@@ -44,7 +47,10 @@ def stack_of(
             mine.get(at, 0.0) / part if part >= LEAST_SEEN else None
             for at, part in zip(grid.tolist(), seen, strict=True)
         ]
-    return Stack(grid.tolist(), step, series, _outline(window, grid, step, spans, before))
+    if outline is not None:
+        later = (since - int(grid_of(outlined, shortest_us)[0][0])) // step
+        outline = [outline[min(place + later, len(outline) - 1)] for place in range(len(grid))]
+    return Stack(grid.tolist(), step, series, outline)
 
 
 def _seen(grid: np.ndarray, step: int, looked: Mapping[int, list[Span]]) -> list[float]:
@@ -52,19 +58,21 @@ def _seen(grid: np.ndarray, step: int, looked: Mapping[int, list[Span]]) -> list
     servers = [spans for spans in looked.values() if spans]
     if not servers:
         return [0.0] * len(grid)
-    length = step / SECOND_US
     parts = np.zeros(len(grid))
     for spans in servers:
-        parts += [overlap_s(Span(int(at), int(at) + step), spans) / length for at in grid]
-    return [float(part) for part in parts / len(servers)]
+        for span in merged(spans):
+            parts += np.clip(np.minimum(grid + step, span.until_us) - np.maximum(grid, span.since_us), 0, step)
+    return [float(part) for part in parts / step / len(servers)]
 
 
-def _outline(
-    window: Window, grid: np.ndarray, step: int, spans: ReferenceSpans, before: pl.DataFrame
-) -> list[float | None] | None:
-    """What the sum of a step typically is, from counts smoothed over a quarter of an hour, as the usual range is."""
+def outline_of(spans: ReferenceSpans, before: pl.DataFrame, shortest_us: int) -> list[float | None] | None:
+    """What the sum of a step typically is, from counts smoothed over a quarter of an hour, as the usual range is. ``before`` has the
+    rows of the reference with ``weight`` and ``span``.
+    """
     if not spans.known:
         return None
+    window = spans.window
+    grid, step = grid_of(window.focus, shortest_us)
     place = {server.id: i for i, server in enumerate(spans.servers)}
     wide = max(1, SMOOTHED_US // step | 1) if window.reference.kind == "typical day" else 1
     counts = np.zeros((len(spans.servers), len(spans.spans), len(grid)))
@@ -72,9 +80,12 @@ def _outline(
         starts = np.array([span.since_us for span in spans.spans])[before["span"].to_numpy()]
         slots = (before["at_us"].to_numpy() - starts + window.focus.since_us - grid[0]) // step
         inside = (slots >= 0) & (slots < len(grid))
-        owners = np.array([place[i] for i in before["server_id"].to_list()], dtype=np.int64)
-        at = (owners[inside], before["span"].to_numpy()[inside], slots[inside])
-        np.add.at(counts, at, before["weight"].to_numpy()[inside])
+        places = np.zeros(max(place) + 1, dtype=np.int64)
+        places[list(place)] = list(place.values())
+        owners = places[before["server_id"].to_numpy()]
+        at = np.ravel_multi_index((owners[inside], before["span"].to_numpy()[inside], slots[inside]), counts.shape)
+        weights = before["weight"].to_numpy()[inside]
+        counts += np.bincount(at, weights, minlength=counts.size).reshape(counts.shape)
     passed = (grid + step - np.maximum(grid, window.focus.since_us)).astype(float) / SECOND_US
     kernel = np.ones(min(wide, len(grid)))
     weights = np.convolve(passed, kernel, "same")

@@ -2,30 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import polars as pl
 from sqlalchemy import select
 
 from hardy_gauge.core.activity.now import HELD_UP, LONG_S, Look, Now, ServerNow, SessionRow, arranged, counted_now
 from hardy_gauge.core.narrative.now import now_sentence, session_words
-from hardy_gauge.core.time.span import MINUTE_US
+from hardy_gauge.core.time.span import MINUTE_US, Span
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statements import texts_of
-from hardy_gauge.store import segments
 from hardy_gauge.store.models import Plan, Server
 
 LookOf = Callable[[int], Look | None]
 MOST = 500
 FRESH_US = 10 * MINUTE_US
+OPEN = ("sessions_open", "sessions_limit")
 
 
 def now_of(reader: Reader, look_of: LookOf, scope: str, details: bool) -> Now:
     """Counts of every server; of a single one its sessions too, where ``details`` are asked for."""
     servers = servers_in(reader, scope)
     looks = {server.id: look_of(server.id) for server in servers}
-    counts = [counted_now(server.name, looks[server.id], *_open(reader, server)) for server in servers]
+    opened = _open(reader, servers)
+    counts = [counted_now(server.name, looks[server.id], *opened.get(server.id, (None, None))) for server in servers]
     rows: list[SessionRow] | None = None
     left_out = 0
     if details and len(servers) == 1:
@@ -42,16 +43,18 @@ def _busiest(one: ServerNow) -> tuple[int, int, str]:
     return -by_state.get(HELD_UP, 0), -sum(by_state.values()), one.server
 
 
-def _open(reader: Reader, server: Server) -> tuple[int | None, int | None]:
-    """Sessions open and their limit, as reported in the last minutes."""
+def _open(reader: Reader, servers: Sequence[Server]) -> dict[int, tuple[int | None, int | None]]:
+    """By server, sessions open and their limit, as reported in the last minutes."""
     now = reader.clock()
-    with reader.store.read() as session:
-        frame = segments.read(session, [server.id], "metric", now - FRESH_US, now, ["sessions_open", "sessions_limit"])
-    found: list[int | None] = []
-    for name in ("sessions_open", "sessions_limit"):
-        values = frame[name].drop_nulls() if name in frame.columns else pl.Series([])
-        found.append(int(values[-1]) if len(values) else None)
-    return found[0], found[1]
+    frame = reader.counters([server.id for server in servers], Span(now - FRESH_US, now), OPEN)
+    if frame.is_empty():
+        return {}
+    told = [
+        pl.col(name).drop_nulls().last().cast(pl.Int64) if name in frame.columns else pl.lit(None, pl.Int64).alias(name)
+        for name in OPEN
+    ]
+    rows = frame.group_by("server_id", maintain_order=True).agg(told).iter_rows()
+    return {server_id: (opened, limit) for server_id, opened, limit in rows}
 
 
 def _rows(reader: Reader, server: Server, look: Look) -> list[SessionRow]:

@@ -35,11 +35,15 @@ class IndexOut:
     lookups_per_s: float | None
     lookups_counted: float | None
     counted_since_us: int | None
+    place: str
+    file: str
 
 
 @dataclass(frozen=True)
 class TableOut:
-    """A table; rates are a second, times microseconds, None where they are not reported or nothing is known yet."""
+    """A table; rates are a second, times microseconds, None where they are not reported or nothing is known yet. ``place`` is the volume
+    or the engine's space that it lies in, ``file`` its first file there; empty where that is not reported.
+    """
 
     name: str
     rows: float
@@ -62,6 +66,8 @@ class TableOut:
     transaction_age: float | None
     options: dict[str, str]
     indexes: list[IndexOut]
+    place: str
+    file: str
 
 
 @dataclass(frozen=True)
@@ -179,6 +185,7 @@ def _table(
         upkeep_us=now.get("upkeep_us"), statistics_us=now.get("statistics_us"), changed_since=now.get("changed_since"),
         transaction_age=now.get("transaction_age"), options=one.get("options") or {},
         indexes=[_index(i, index_states.get((name, i["name"])), lookups.get((name, i["name"]), {}) if lookups is not None else None) for i in one["indexes"]],
+        place=one.get("place") or "", file=one.get("file") or "",
     )  # fmt: skip
 
 
@@ -189,7 +196,7 @@ def _index(one: Mapping[str, Any], state: Mapping[str, Any] | None, rates: Mappi
         predicate=one.get("predicate"), valid=bool(one.get("valid", True) if now.get("valid") is None else now["valid"]),
         bytes=now.get("bytes") or one["bytes"], needed_bytes=now.get("needed_bytes"),
         lookups_per_s=_rate("lookups", now, rates), lookups_counted=now.get("lookups_counted"),
-        counted_since_us=now.get("counted_since_us"),
+        counted_since_us=now.get("counted_since_us"), place=one.get("place") or "", file=one.get("file") or "",
     )  # fmt: skip
 
 

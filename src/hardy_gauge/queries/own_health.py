@@ -26,7 +26,8 @@ from hardy_gauge.queries.reader import Reader
 from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.backup_schedule import backups_in, schedule_of
 from hardy_gauge.store.keyring import Keyring, KeyringError
-from hardy_gauge.store.models import Account, DamagedSegment, Import, Trial
+from hardy_gauge.store.models import Account, DamagedSegment, Import
+from hardy_gauge.store.trial_models import Trial
 from hardy_gauge.store.use import used_bytes
 
 

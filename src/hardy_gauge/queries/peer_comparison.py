@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import polars as pl
+
 from hardy_gauge.core.figures.catalogue import FIGURES
-from hardy_gauge.core.figures.minutes import over_span
+from hardy_gauge.core.figures.minutes import over_span_by_server
 from hardy_gauge.core.narrative.peers import agreement_words, slowest_words, uneven_words, version_words
 from hardy_gauge.core.reference.peers import Distance, distances, slowest, uneven
 from hardy_gauge.core.time.span import Span
@@ -50,18 +52,40 @@ def groups_of(servers: Sequence[Server]) -> list[list[Server]]:
     return list(found.values())
 
 
-def compare_peers(reader: Reader, servers: Sequence[Server], span: Span) -> PeerComparison:
-    """The servers of one cluster over a span."""
+@dataclass(frozen=True)
+class PeerFigures:
+    """By server id: each figure that is compared (None where nothing is reported), and how many members it saw last."""
+
+    figures: Mapping[int, Mapping[str, float | None]]
+    members_seen: Mapping[int, int]
+
+
+def peer_figures(reader: Reader, servers: Sequence[Server], span: Span) -> PeerFigures:
+    """Of servers of any clusters over a span, from one read."""
+    columns = dict.fromkeys(column for name in COMPARED for column in FIGURES[name].columns)
+    frame = reader.counters([server.id for server in servers], span, [*columns, MEMBERS])
+    found = {name: over_span_by_server(frame, FIGURES[name]) for name in COMPARED}
+    figures = {server.id: {name: found[name].get(server.id) for name in COMPARED} for server in servers}
+    if MEMBERS not in frame.columns:
+        return PeerFigures(figures, {})
+    recent = frame.filter(pl.col("at_us") >= span.until_us - RECENT_US).drop_nulls(MEMBERS)
+    last = recent.group_by("server_id", maintain_order=True).agg(pl.col(MEMBERS).last())
+    return PeerFigures(figures, {server_id: int(seen) for server_id, seen in last.iter_rows()})
+
+
+def compare_peers(servers: Sequence[Server], span: Span, beside: PeerFigures) -> PeerComparison:
+    """The servers of one cluster over the span of the figures."""
     by_version: dict[str, list[str]] = {}
     for server in servers:
         by_version.setdefault(f"{server.engine} {server.engine_version}".strip(), []).append(server.name)
-    disagree, agree = agreement_words(_members_seen(reader, servers, span))
+    seen = {server.name: beside.members_seen[server.id] for server in servers if server.id in beside.members_seen}
+    disagree, agree = agreement_words(seen)
     odd = [*version_words(by_version), *disagree]
     peers: dict[int, list[str]] = {}
     found: dict[int, Distance] = {}
     for group in groups_of(servers):
         peers |= {server.id: [other.name for other in group if other is not server] for server in group}
-        means = [_figures(reader, server, span) for server in group]
+        means = [beside.figures[server.id] for server in group]
         reported = distances(
             {name: [one[name] for one in means] for name in COMPARED}, {name: FIGURES[name].least for name in COMPARED}
         )
@@ -73,19 +97,3 @@ def compare_peers(reader: Reader, servers: Sequence[Server], span: Span) -> Peer
         if more is not None:
             odd.append(uneven_words(group[more[0]].name, more[1], len(group), group[0].role))
     return PeerComparison(odd, agree, found, peers)
-
-
-def _figures(reader: Reader, server: Server, span: Span) -> dict[str, float | None]:
-    """Figures over the span; None where nothing is reported."""
-    columns = dict.fromkeys(column for name in COMPARED for column in FIGURES[name].columns)
-    frame = reader.counters([server.id], span, columns)
-    return {name: over_span(frame, FIGURES[name]) for name in COMPARED}
-
-
-def _members_seen(reader: Reader, servers: Sequence[Server], span: Span) -> dict[str, int]:
-    seen: dict[str, int] = {}
-    for server in servers:
-        frame = reader.counters([server.id], Span(span.until_us - RECENT_US, span.until_us), [MEMBERS])
-        if MEMBERS in frame.columns and len(reported := frame[MEMBERS].drop_nulls()):
-            seen[server.name] = int(reported[-1])
-    return seen

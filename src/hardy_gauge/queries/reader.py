@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -14,12 +15,13 @@ import polars as pl
 
 from hardy_gauge.context import holding
 from hardy_gauge.core.figures.catalogue import FIGURES, Figure
-from hardy_gauge.core.figures.minutes import by_minute
+from hardy_gauge.core.figures.minutes import by_minute, by_minute_of_servers
 from hardy_gauge.core.reference.shift import Shift, current_shift
 from hardy_gauge.core.reference.usual_range import UsualRange, troubled_spans, usual_range
 from hardy_gauge.core.time.span import DAY_US, HOUR_US, Span
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
+from hardy_gauge.store.decoded_cache import DecodedCache
 
 T = TypeVar("T")
 Times = np.ndarray[tuple[int], np.dtype[np.int64]]
@@ -29,24 +31,32 @@ RECENT_LEFT_OUT_US = 2 * HOUR_US
 SHIFT_HOURS = 6
 KEPT_US = HOUR_US
 LEADING = "active_sessions"
+KEPT_BYTES = 96 * 2**20
+MOST_VERSIONS = 2000
 
 
 class ReadAhead:
     """Counter rows of several servers that were read together."""
 
-    def __init__(self, span: Span, columns: frozenset[str], frame: pl.DataFrame) -> None:
-        self.span, self.columns = span, columns
+    def __init__(self, server_ids: Iterable[int], span: Span, columns: frozenset[str], frame: pl.DataFrame) -> None:
+        self.server_ids, self.span, self.columns = frozenset(server_ids), span, columns
         self._empty = frame.clear()
         parts = frame.partition_by("server_id", as_dict=True, maintain_order=True) if len(frame) else {}
         self._frames = {int(key[0]): (part, part["at_us"].to_numpy()) for key, part in parts.items()}
 
-    def covers(self, span: Span, columns: Iterable[str]) -> bool:
+    def covers(self, server_ids: Iterable[int], span: Span, columns: Iterable[str]) -> bool:
         """Whether what is asked for was read ahead."""
         inside = self.span.since_us <= span.since_us and span.until_us <= self.span.until_us
-        return inside and self.columns.issuperset(columns)
+        return inside and self.columns.issuperset(columns) and self.server_ids.issuperset(server_ids)
 
-    def cut(self, server_id: int, span: Span, columns: Iterable[str]) -> pl.DataFrame:
+    def cut(self, server_ids: Sequence[int], span: Span, columns: Sequence[str]) -> pl.DataFrame:
         """As ``Reader.counters`` gives it."""
+        if len(server_ids) == 1:
+            return self._cut(server_ids[0], span, columns)
+        frames = [frame for one in server_ids if not (frame := self._cut(one, span, columns)).is_empty()]
+        return pl.concat(frames).sort("at_us", maintain_order=True) if frames else self._empty
+
+    def _cut(self, server_id: int, span: Span, columns: Sequence[str]) -> pl.DataFrame:
         if server_id not in self._frames:
             return self._empty
         frame, times = self._frames[server_id]
@@ -60,12 +70,15 @@ _ahead: ContextVar[ReadAhead | None] = ContextVar("counters read ahead", default
 
 @dataclass
 class Reader:
-    """Shared by all requests and by the background worker; thread-safe. ``clock`` gives now in microseconds."""
+    """Shared by all requests and by the background worker; thread-safe. ``clock`` gives now in microseconds; ``hours`` has what was made of
+    hours that are over (``queries.hourly``).
+    """
 
     store: Store
     clock: Callable[[], int]
+    hours: DecodedCache = field(default_factory=lambda: DecodedCache(KEPT_BYTES))
     _learnt: dict[tuple[object, ...], tuple[int, object]] = field(default_factory=dict)
-    _versions: dict[tuple[object, ...], tuple[object, object]] = field(default_factory=dict)
+    _versions: OrderedDict[tuple[object, ...], tuple[object, object]] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
     _learning: dict[object, threading.Lock] = field(default_factory=dict)
 
@@ -76,8 +89,8 @@ class Reader:
         wanted, ahead = list(server_ids), _ahead.get()
         if columns is not None:
             columns = list(columns)
-            if ahead is not None and len(wanted) == 1 and ahead.covers(span, columns):
-                return ahead.cut(wanted[0], span, columns)
+            if ahead is not None and ahead.covers(wanted, span, columns):
+                return ahead.cut(wanted, span, columns)
         with self.store.read() as session:
             frame = segments.read(session, wanted, "metric", span.since_us, span.until_us, columns)
         return frame if frame.is_empty() or frame["at_us"].is_sorted() else frame.sort("at_us")
@@ -86,7 +99,7 @@ class Reader:
     def read_ahead(self, server_ids: Sequence[int], span: Span, columns: Iterable[str]) -> Iterator[None]:
         """Within it, what ``counters`` is asked of one server inside the span comes from one read of all."""
         named = list(dict.fromkeys(columns))
-        with holding(_ahead, ReadAhead(span, frozenset(named), self.counters(server_ids, span, named))):
+        with holding(_ahead, ReadAhead(server_ids, span, frozenset(named), self.counters(server_ids, span, named))):
             yield
 
     def figure(self, server_id: int, name: str, span: Span) -> tuple[Times, Values]:
@@ -120,8 +133,21 @@ class Reader:
 
     def shift(self, server_id: int, until_us: int, name: str = LEADING) -> Shift | None:
         """The shift of a figure that is on at ``until_us``, if any."""
-        times, values = self.figure(server_id, name, Span(until_us - SHIFT_HOURS * HOUR_US, until_us))
-        return current_shift(times, values, self.usual(server_id, name), FIGURES[name].least)
+        return self.shifts([server_id], until_us, name)[server_id]
+
+    def shifts(self, server_ids: Sequence[int], until_us: int, name: str = LEADING) -> dict[int, Shift | None]:
+        """The same of each of several servers, from one read."""
+        figure = FIGURES[name]
+        frame = self.counters(server_ids, Span(until_us - SHIFT_HOURS * HOUR_US, until_us), figure.columns)
+        owners, times, values = by_minute_of_servers(frame, figure)
+        found = {}
+        for server_id in server_ids:
+            mine = slice(*np.searchsorted(owners, (server_id, server_id + 1)))
+            known = np.isfinite(values[mine])
+            found[server_id] = current_shift(
+                times[mine][known], values[mine][known], self.usual(server_id, name), figure.least
+            )
+        return found
 
     def kept(self, key: tuple[object, ...], make: Callable[[], T], turn: object = None) -> T:
         """What ``make`` gives, made anew after an hour. Only one thread makes it; ``turn`` names what else waits."""
@@ -147,11 +173,19 @@ class Reader:
         return None if held is None else held[1]
 
     def kept_as(self, key: tuple[object, ...], version: object, make: Callable[[], T]) -> T:
-        """What ``make`` gave for this version, made anew for another; only the last is kept."""
-        held = self._versions.get(key)
-        if held is None or held[0] != version:
-            held = self._versions[key] = (version, make())
-        return cast(T, held[1])
+        """What ``make`` gave for this version, made anew for another; only the last is kept, of the keys asked for last."""
+        with self._lock:
+            held = self._versions.get(key)
+            if held is not None and held[0] == version:
+                self._versions.move_to_end(key)
+                return cast(T, held[1])
+        made = make()
+        with self._lock:
+            self._versions[key] = (version, made)
+            self._versions.move_to_end(key)
+            while len(self._versions) > MOST_VERSIONS:
+                self._versions.popitem(last=False)
+        return made
 
     def renew(self, server_id: int) -> None:
         """Learn what is known of one server anew, before it is too old, all figures from one read."""

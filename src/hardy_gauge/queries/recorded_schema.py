@@ -1,11 +1,12 @@
-"""The schema of a server as it was recorded last, for checks of statements."""
+"""The schema of a server as it was recorded last, and the definitions of its objects."""
 
 from __future__ import annotations
 
 from hardy_gauge.core.checks.statement import ColumnShape, TableShape
 from hardy_gauge.errors import InvalidInput
+from hardy_gauge.queries.reader import Reader
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Snapshot
+from hardy_gauge.store.models import Server, Snapshot
 from hardy_gauge.store.servers import find_server
 
 
@@ -34,3 +35,10 @@ def shapes_of(store: Store, server_id: int) -> dict[str, TableShape] | None:
         )
         for table in row.body["tables"]
     }
+
+
+def definitions_of(reader: Reader, server: Server) -> list[str] | None:
+    """The commands that make the objects of a server's database, as its planner's facts were recorded last; None where they were not."""
+    with reader.store.read() as session:
+        row = session.get(Snapshot, (server.id, "planner"))
+    return None if row is None else [str(one.get("sql", "")) for one in row.body["document"].get("definitions", [])]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import cast
@@ -42,24 +42,26 @@ def zone_of(name: str) -> ZoneInfo:
 
 def recurrences(reader: Reader, scope: str, zone_name: str) -> Recurrences:
     """Of every server of the scope; learnt anew each hour."""
-    zone = zone_of(zone_name)
     servers = servers_in(reader, scope)
-    jobs: list[JobRow] = []
-    for server in servers:
-        learnt = reader.kept(("recurrences", server.id, zone_name), partial(_of_server, reader, server, zone))
-        said = _said(reader, server)
-        jobs += [
-            replace(one, name=said[one.fingerprint][0], dismissed=said[one.fingerprint][1])
-            if one.fingerprint in said
-            else one
-            for one in learnt
-        ]
+    jobs = jobs_of(reader, servers, zone_name)
     jobs.sort(key=lambda one: (one.dismissed, not one.odd, -one.length_s * one.active_sessions, one.server))
     now = reader.clock()
-    begun = [at for server in servers if (at := first_recorded_us(reader, server)) is not None]
+    begun = list(first_recorded_us(reader, servers).values())
     looked = (now - max(min(begun), now - BACK_US)) / DAY_US if begun else 0.0
     unknown = [f"{one.name} does not count its statements" for one in servers if "statements" not in one.abilities]
     return Recurrences(recurrences_sentence(scope, jobs, looked), zone_name, looked, jobs, unknown)
+
+
+def jobs_of(reader: Reader, servers: Sequence[Server], zone_name: str) -> list[JobRow]:
+    """Those of each server, with what people say of them; learnt anew each hour."""
+    zone, said = zone_of(zone_name), _said(reader, servers)
+    jobs: list[JobRow] = []
+    for server in servers:
+        learnt = reader.kept(("recurrences", server.id, zone_name), partial(_of_server, reader, server, zone))
+        for one in learnt:
+            name, dismissed = said.get((server.id, one.fingerprint), (one.name, one.dismissed))
+            jobs.append(replace(one, name=name, dismissed=dismissed))
+    return jobs
 
 
 def job_on(reader: Reader, server: Server, focus: Span, shares: Mapping[str, float]) -> tuple[JobRow, bool] | None:
@@ -67,11 +69,11 @@ def job_on(reader: Reader, server: Server, focus: Span, shares: Mapping[str, flo
     what was learnt already.
     """
     learnt = reader.known(("recurrences", server.id, LEARNT_IN))
-    said = _said(reader, server)
+    said = _said(reader, [server])
     jobs = [
-        replace(one, name=said.get(one.fingerprint, ("", False))[0])
+        replace(one, name=said.get((server.id, one.fingerprint), ("", False))[0])
         for one in (cast(list[JobRow], learnt) if learnt else [])
-        if shares.get(one.fingerprint, 0.0) > 0 and not said.get(one.fingerprint, ("", False))[1]
+        if shares.get(one.fingerprint, 0.0) > 0 and not said.get((server.id, one.fingerprint), ("", False))[1]
     ]
     if not jobs:
         return None
@@ -79,16 +81,17 @@ def job_on(reader: Reader, server: Server, focus: Span, shares: Mapping[str, flo
     return job, at_its_time(job, focus)
 
 
-def _said(reader: Reader, server: Server) -> dict[str, tuple[str, bool]]:
-    """What people say of its jobs: name, and whether it is dismissed."""
+def _said(reader: Reader, servers: Sequence[Server]) -> dict[tuple[int, str], tuple[str, bool]]:
+    """What people say of jobs, by server and fingerprint: name, and whether it is dismissed."""
     with reader.store.read() as session:
-        rows = session.scalars(select(NamedJob).where(NamedJob.server_id == server.id))
-        return {row.fingerprint: (row.name, row.dismissed) for row in rows}
+        mine = NamedJob.server_id.in_([server.id for server in servers])
+        rows = session.scalars(select(NamedJob).where(mine))
+        return {(row.server_id, row.fingerprint): (row.name, row.dismissed) for row in rows}
 
 
 def _of_server(reader: Reader, server: Server, zone: ZoneInfo) -> list[JobRow]:
     now = reader.clock()
-    first = first_recorded_us(reader, server)
+    first = first_recorded_us(reader, [server]).get(server.id)
     if first is None or now - first < 3 * DAY_US:
         return []
     span = Span(max(first, now - BACK_US), now)

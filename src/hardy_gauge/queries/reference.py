@@ -20,7 +20,7 @@ from hardy_gauge.core.reference.typical_day import (
     typical_sum,
 )
 from hardy_gauge.core.time.coverage import Source
-from hardy_gauge.core.time.span import Span, overlap_s
+from hardy_gauge.core.time.span import SECOND_US, Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.queries.coverage import covered, sampled
 from hardy_gauge.queries.findings import troubles_found
@@ -78,21 +78,32 @@ class ReferenceSpans:
 
 
 def reference_spans(reader: Reader, servers: Sequence[Server], window: Window, source: Source) -> ReferenceSpans:
-    """What the focus is compared with, for one source."""
+    """What the focus is compared with, for one source. A typical day of a window that moves on is that of the last whole minute."""
     reference = window.reference
     if reference.kind == "server":
         other = [server_named(reader, str(reference.server))]
-        return _of(reader, other, window, [window.focus], source)
+        return _of(reader, other, window, [window.focus], source, _looked(reader, other, [window.focus], source))
     if reference.span is not None:
-        return _of(reader, list(servers), window, [reference.span], source)
+        return _of(
+            reader, list(servers), window, [reference.span], source, _looked(reader, servers, [reference.span], source)
+        )
+    if not window.following:
+        return _typical_day(reader, servers, window, source)
+    window, ids = window.by_minute(), tuple(server.id for server in servers)
+    key = ("typical day", source, ids, window.focus.seconds)
+    return reader.kept_as(key, window.focus, lambda: _typical_day(reader, servers, window, source))
+
+
+def _typical_day(reader: Reader, servers: Sequence[Server], window: Window, source: Source) -> ReferenceSpans:
     spans = like_spans(window.focus)
     same = [span for span in spans if is_same_weekday(window.focus, span)]
-    near = _typical(reader, list(servers), window, same, source)
+    looked = _looked(reader, servers, spans, source)
+    near = _typical(reader, list(servers), window, same, source, looked)
     enough = np.isfinite(near.seconds).sum(axis=1) >= WEEKS_ENOUGH
     if enough.all() or len(spans) == len(same):
         return near
     # each server is compared with days of its own weekday where it has enough of them
-    return _typical(reader, list(servers), window, spans, source, enough)
+    return _typical(reader, list(servers), window, spans, source, looked, enough)
 
 
 def _typical(
@@ -101,12 +112,13 @@ def _typical(
     window: Window,
     spans: list[Span],
     source: Source,
+    looked: Mapping[int, list[Span]],
     one_weekday: NDArray[np.bool_] | None = None,
 ) -> ReferenceSpans:
     """The like spans that were recorded nearly whole, without those of known trouble where others are left; of the
     servers marked in ``one_weekday`` only those of the focus's own weekday.
     """
-    found = _of(reader, servers, window, spans, source)
+    found = _of(reader, servers, window, spans, source, looked)
     lengths = np.array([span.seconds for span in spans])
     seconds = np.where(found.seconds >= LEAST_COVERED * lengths, found.seconds, np.nan) if spans else found.seconds
     if one_weekday is not None:
@@ -115,8 +127,9 @@ def _typical(
     troubled = 0
     if seconds.size:
         bad = np.zeros(seconds.shape, dtype=bool)
+        found_troubles = troubles_found(reader, [server.id for server in servers], window.focus.since_us)
         for i, server in enumerate(servers):
-            troubles = [*reader.troubles(server.id), *troubles_found(reader, server.id, window.focus.since_us)]
+            troubles = [*reader.troubles(server.id), *found_troubles[server.id]]
             bad[i] = [is_troubled(span, troubles) for span in spans]
         bad &= np.isfinite(seconds)
         # a server that had nothing but trouble is compared with that: the median is the best that is known
@@ -129,16 +142,29 @@ def _typical(
     )
 
 
-def _of(reader: Reader, servers: list[Server], window: Window, spans: list[Span], source: Source) -> ReferenceSpans:
+def _looked(
+    reader: Reader, servers: Sequence[Server], spans: Sequence[Span], source: Source
+) -> Mapping[int, list[Span]]:
+    """When sessions were looked at, by server, from the first to the last of the spans; nothing for other sources."""
+    if source != "samples" or not spans:
+        return {}
+    return sampled(reader, servers, Span(min(s.since_us for s in spans), max(s.until_us for s in spans)))
+
+
+def _of(
+    reader: Reader, servers: list[Server], window: Window, spans: list[Span], source: Source, looked: Mapping[int, list[Span]]
+) -> ReferenceSpans:  # fmt: skip
     seconds = np.full((len(servers), len(spans)), np.nan)
-    looked: Mapping[int, list[Span]] = {}
-    if source == "samples" and spans:
-        whole = Span(min(s.since_us for s in spans), max(s.until_us for s in spans))
-        looked = sampled(reader, servers, whole)
     for number, span in enumerate(spans):
-        if source == "samples":
-            recorded = {server.id: overlap_s(span, looked.get(server.id, [])) for server in servers}
-        else:
+        if source != "samples":
             recorded = covered(reader, servers, span, source)
-        seconds[:, number] = [recorded.get(server.id) or np.nan for server in servers]
+            seconds[:, number] = [recorded.get(server.id) or np.nan for server in servers]
+    if source == "samples" and spans:
+        seconds[:] = 0.0
+        since, until = (np.array([getattr(span, end) for span in spans]) for end in ("since_us", "until_us"))
+        for place, server in enumerate(servers):
+            for part in looked.get(server.id, []):  # these do not meet each other
+                shared = np.minimum(until, part.until_us) - np.maximum(since, part.since_us)
+                seconds[place] += np.clip(shared, 0, None) / SECOND_US
+        seconds[seconds == 0] = np.nan
     return ReferenceSpans(window, servers, spans, seconds, 0)

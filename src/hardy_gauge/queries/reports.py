@@ -10,11 +10,13 @@ from hardy_gauge import __version__
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.improvement import improvement_of
-from hardy_gauge.queries.ledger import LedgerQuestion, ledger
+from hardy_gauge.queries.ledger import ledger
+from hardy_gauge.queries.ledger_question import LedgerQuestion
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.server_sheet import server_sheet
 from hardy_gauge.reports.render import render
-from hardy_gauge.store.models import Report, Trial
+from hardy_gauge.store.models import Report
+from hardy_gauge.store.trial_models import Trial
 
 
 @dataclass(frozen=True)

@@ -34,12 +34,12 @@ def server_words(
     focus = window.focus
     shift = reader.shift(owner.id, focus.until_us)
     since = max(focus.since_us, focus.until_us - LAST_US, shift.since_us if shift else 0)
-    first = first_recorded_us(reader, owner)
+    first = first_recorded_us(reader, [owner]).get(owner.id)
     return server_sentence(
         ServerFacts(
             owner.name, focus, window.following, load.value, load.low, load.centre, load.high, shift,
-            doing(reader, owner, Span(since, focus.until_us)), root.title if root else "", root.share if root else 0.0,
-            ready_us(first, focus.until_us) if first else None, first_seen_us(reader, owner), state_words,
+            doing(reader, [owner], Span(since, focus.until_us))[owner.id], root.title if root else "", root.share if root else 0.0,
+            ready_us(first, focus.until_us) if first else None, first_seen_us(reader, [owner]).get(owner.id), state_words,
             _job_words(reader, owner, focus, shares),
         )
     )  # fmt: skip

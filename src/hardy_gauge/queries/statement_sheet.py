@@ -15,6 +15,7 @@ from hardy_gauge.core.log.message_row import MessageRow
 from hardy_gauge.core.narrative.plan import plans_words
 from hardy_gauge.core.narrative.statements import statement_sentence
 from hardy_gauge.core.sql.served import Predicate, predicates_of
+from hardy_gauge.core.statements.by_value import ByValue, Timed, by_value
 from hardy_gauge.core.statements.figure_groups import FigureGroup, figure_groups
 from hardy_gauge.core.statements.history import History, history_of
 from hardy_gauge.core.statements.ratios import per_call
@@ -25,8 +26,10 @@ from hardy_gauge.errors import NotFound
 from hardy_gauge.queries.evidence import latest_plan, schema_of
 from hardy_gauge.queries.findings import FoundOn, findings_in
 from hardy_gauge.queries.log_messages import messages_in
+from hardy_gauge.queries.pins import pinned_plans
 from hardy_gauge.queries.reader import Reader
 from hardy_gauge.queries.recorded_schema import shapes_of
+from hardy_gauge.queries.routines import RoutineSheet, routine_sheet
 from hardy_gauge.queries.scope import servers_in
 from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.queries.statements import read_intervals
@@ -35,11 +38,15 @@ from hardy_gauge.store.models import Plan as StoredPlan
 from hardy_gauge.store.models import Server, Statement
 
 MOST_EXECUTIONS = 200
+MOST_BY_VALUE = 1000
+TIMED = [field.name for field in fields(Timed)]
 
 
 @dataclass(frozen=True)
 class PlanUse:
-    """A plan that was in use; ``stored`` when it can be looked at."""
+    """A plan that was in use; ``stored`` when it can be looked at, ``pinned`` when the server was told to keep it, ``may_pin`` when it
+    can be told to.
+    """
 
     plan_key: str
     server: str
@@ -48,6 +55,8 @@ class PlanUse:
     first_us: int
     last_us: int
     stored: bool
+    pinned: bool
+    may_pin: bool
 
 
 @dataclass(frozen=True)
@@ -84,6 +93,8 @@ class StatementDetail:
     messages: list[MessageRow]
     askable: list[str]
     plans_note: str
+    routines: RoutineSheet | None
+    by_value: ByValue
 
 
 def statement_of(reader: Reader, fingerprint: str) -> Statement:
@@ -106,8 +117,8 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
         raise NotFound(detail, "focus", "Not called in this window")
     frame = read_intervals(reader, servers, window.focus)
     frame = frame.filter(pl.col("statement") == found.id) if len(frame) else frame
-    executions, in_all = _executions(reader, servers, window.focus, found.id)
-    plans = _plans(reader, servers, frame, found.id)
+    executions, in_all, values = _executions(reader, servers, window.focus, found.id)
+    plans = _plans(reader, servers, frame, found)
     schemas = (schema_of(reader, server, window.focus) for server in servers)
     schema = next((one for one in schemas if isinstance(one, Schema) and one.tables), Schema("postgres", {}))
     return StatementDetail(
@@ -115,10 +126,11 @@ def statement_sheet(reader: Reader, window: Window, scope: str, fingerprint: str
         reference_note=listed.reference_note, row=row, figures=figure_groups(row),
         predicates=predicates_of(found.text, schema.tables, schema.dialect), history=history_of(frame, window.focus),
         checks=_checks(reader, servers, row, found, plans, schema),
-        plans=plans, executions=executions, executions_in_all=in_all,
+        plans=plans, executions=executions, executions_in_all=in_all, by_value=values,
         findings=findings_in(reader, servers, window.focus, fingerprint).findings,
         messages=messages_in(reader, servers, window.focus, found.id),
         plans_note=plans_words(all("plans" in s.abilities for s in servers if any(p.server == s.name for p in plans))),
+        routines=routine_sheet(reader, servers, fingerprint, found.text, listed.rows),
         askable=[s.name for s in servers if "explain" in s.abilities and s.id in set(frame["server_id"])] if len(frame) else [],
     )  # fmt: skip
 
@@ -134,12 +146,13 @@ def _checks(
     return check_sheet(row, schema.dialect, shapes, plan, schema.tables)
 
 
-def _plans(reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, statement_id: int) -> list[PlanUse]:
+def _plans(reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, found: Statement) -> list[PlanUse]:
     if frame.is_empty():
         return []
-    names = {s.id: s.name for s in servers}
+    names, able = {s.id: s.name for s in servers}, {s.id for s in servers if "pins" in s.abilities}
+    pinned = pinned_plans(reader, servers, found.fingerprint)
     with reader.store.read() as session:
-        query = select(StoredPlan.server_id, StoredPlan.plan_key).where(StoredPlan.statement_id == statement_id)
+        query = select(StoredPlan.server_id, StoredPlan.plan_key).where(StoredPlan.statement_id == found.id)
         stored = {tuple(row) for row in session.execute(query)}
     used = frame.group_by("server_id", "plan_key").agg(
         pl.col("calls", "time_s").sum(), pl.col("at_us").min().alias("first"), pl.col("at_us").max().alias("last")
@@ -147,7 +160,8 @@ def _plans(reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, state
     return [
         PlanUse(
             r["plan_key"] or "not reported", names[r["server_id"]], r["calls"], per_call(r["calls"], r["time_s"]), r["first"],
-            r["last"], (r["server_id"], r["plan_key"]) in stored,
+            r["last"], (r["server_id"], r["plan_key"]) in stored, (r["server_id"], r["plan_key"]) in pinned,
+            r["server_id"] in able and r["plan_key"] is not None,
         )
         for r in used.sort("last", descending=True).iter_rows(named=True)
     ]  # fmt: skip
@@ -155,19 +169,21 @@ def _plans(reader: Reader, servers: Sequence[Server], frame: pl.DataFrame, state
 
 def _executions(
     reader: Reader, servers: Sequence[Server], focus: Span, statement_id: int
-) -> tuple[list[ExecutionRow], int]:
+) -> tuple[list[ExecutionRow], int, ByValue]:
+    """The last of them, how many there are in all, and what the last of them took by value."""
     names = {s.id: s.name for s in servers}
     with reader.store.read() as session:
         frame = segments.read(session, list(names), "execution", focus.since_us, focus.until_us)
     if frame.is_empty():
-        return [], 0
+        return [], 0, by_value([])
     mine = frame.filter(pl.col("statement") == statement_id).sort("ended_at_us", descending=True)
     columns = [field.name for field in fields(ExecutionRow) if field.name != "server"]
     rows = []
     for row in mine.head(MOST_EXECUTIONS).iter_rows(named=True):
         values: dict[str, Any] = {c: row.get(c) for c in columns}
         rows.append(ExecutionRow(server=names[row["server_id"]], **values))
-    return rows, len(mine)
+    timed = pl.DataFrame({name: mine[name] if name in mine.columns else [None] * len(mine) for name in TIMED})
+    return rows, len(mine), by_value([Timed(*row) for row in timed.head(MOST_BY_VALUE).iter_rows()])
 
 
 def latest_call(reader: Reader, server: Server, statement_id: int, focus: Span) -> str:

@@ -9,7 +9,7 @@ import polars as pl
 from sqlalchemy import func, select
 
 from hardy_gauge.core.reference.typical_day import Typical
-from hardy_gauge.core.statements.sums import by_family, sums
+from hardy_gauge.core.statements.sums import by_family, total
 from hardy_gauge.core.time.span import Span
 from hardy_gauge.core.time.window import Window
 from hardy_gauge.probes.wait_map import wait_map
@@ -19,6 +19,8 @@ from hardy_gauge.store import segments
 from hardy_gauge.store.models import Server, Statement
 
 UNKNOWN = -1
+COMPARED = ("calls", "time_s", "rows_examined", "rows_returned")
+CALLS = ("statement", "calls", "time_s", "plan_key")
 
 
 def read_intervals(reader: Reader, servers: Sequence[Server], span: Span) -> pl.DataFrame:
@@ -33,6 +35,22 @@ def read_intervals(reader: Reader, servers: Sequence[Server], span: Span) -> pl.
         if not frame.is_empty():
             frames.append(by_family(frame, wait_map(engine)))
     return pl.concat(frames, how="diagonal_relaxed") if frames else pl.DataFrame()
+
+
+def _read_compared(reader: Reader, servers: Sequence[Server], span: Span) -> pl.DataFrame:
+    """Of the intervals only what statements are compared by; null where a server does not report it."""
+    with reader.store.read() as session:
+        ids = [server.id for server in servers]
+        frame = segments.read(session, ids, "statement", span.since_us, span.until_us, ("statement", *COMPARED))
+    missing = [name for name in COMPARED if name not in frame.columns]
+    return frame if frame.is_empty() else frame.with_columns(pl.lit(None, dtype=pl.Float64).alias(c) for c in missing)
+
+
+def read_calls(reader: Reader, servers: Sequence[Server], span: Span) -> pl.DataFrame:
+    """Of the intervals only when and how often which statement was called, in what time and with which plan."""
+    with reader.store.read() as session:
+        ids = [server.id for server in servers]
+        return segments.read(session, ids, "statement", span.since_us, span.until_us, CALLS)
 
 
 def sampled_services(samples: pl.DataFrame) -> dict[int, list[str]]:
@@ -68,18 +86,27 @@ class TypicalStatements:
 
 def typical_statements(reader: Reader, servers: Sequence[Server], window: Window) -> TypicalStatements:
     """Figures of every statement in the reference, robust against single days."""
+    if not window.following or window.reference.kind != "typical day":
+        return _typical_statements(reader, servers, window)
+    window, ids = window.by_minute(), tuple(server.id for server in servers)
+    return reader.kept_as(
+        ("typical statements", ids), window.focus, lambda: _typical_statements(reader, servers, window)
+    )
+
+
+def _typical_statements(reader: Reader, servers: Sequence[Server], window: Window) -> TypicalStatements:
     spans = reference_spans(reader, servers, window, "statements")
     frames = [
         frame.with_columns(pl.lit(number).alias("span"))
         for number, span in enumerate(spans.spans)
-        if not (frame := read_intervals(reader, spans.servers, span)).is_empty()
+        if not (frame := _read_compared(reader, spans.servers, span)).is_empty()
     ]
     if not frames:
         return TypicalStatements(spans, {})
     keys = ["statement", "server_id", "span"]
-    totals = sums(pl.concat(frames, how="diagonal_relaxed"), keys).with_columns(
-        pl.max_horizontal("rows_returned", "calls").alias("rows_least")
-    )
+    rows = pl.concat(frames, how="diagonal_relaxed")
+    totals = rows.group_by(keys).agg(total(name) for name in COMPARED)
+    totals = totals.with_columns(pl.max_horizontal("rows_returned", "calls").alias("rows_least"))
     # what is not reported of a call does not count below the line either
     totals = totals.with_columns(
         pl.when(pl.col("rows_examined").is_not_null()).then(pl.col("rows_least")).alias("rows_least")

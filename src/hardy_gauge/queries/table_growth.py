@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 
 from hardy_gauge.core.host.sheet import GrowingTable, TableSpace
@@ -76,9 +78,8 @@ def size_over_time(reader: Reader, server: Server, table: str, until_us: int) ->
     return [(int(at), float(size)) for at, size in hours.select("last", "size").iter_rows()]
 
 
-def growth_of(reader: Reader, server: Server, table: str, until_us: int) -> float | None:
-    """Bytes a day over the last week, or as far as it was counted, at least three hours; None where that is not known."""
-    sizes = size_over_time(reader, server, table, until_us)
+def growth_of(sizes: Sequence[tuple[int, float]]) -> float | None:
+    """Bytes a day by the first and the last of a table's sizes; None where they lie less than three hours apart."""
     if len(sizes) < 2 or sizes[-1][0] - sizes[0][0] < LEAST_US:
         return None
     return (sizes[-1][1] - sizes[0][1]) / (sizes[-1][0] - sizes[0][0]) * DAY_US

@@ -85,12 +85,12 @@ def table_sheet_of(reader: Reader, server: Server, name: str, focus: Span) -> Ta
     body: Any = row.body if row is not None else {"tables": [], "dialect": "postgres"}
     table = tables[name]
     statements = _touching(reader, server, name, focus, body["dialect"])
-    read_by = {one.name: sum(one.name in statement.reads for statement in statements) for one in table.indexes}
-    grows = growth_of(reader, server, name, focus.until_us)
-    share = sum(one.time_share for one in statements)
+    read_by = {one.name: sum(one.name in statement.reads for statement in statements or ()) for one in table.indexes}
+    sizes = size_over_time(reader, server, name, focus.until_us)
+    grows, took = growth_of(sizes), None if statements is None else sum(one.time_share for one in statements)
     return TableSheet(
-        server.name, table_sentence(table.name, server.name, table.rows, table.heap_bytes + (table.index_bytes or 0), grows, len(statements), share), table, grows,
-        [SizeAt(*one) for one in size_over_time(reader, server, name, focus.until_us)], _columns(body["tables"], table), statements[:MOST], read_by,
+        server.name, table_sentence(table.name, server.name, table.rows, table.heap_bytes + (table.index_bytes or 0), grows, len(statements or ()), took), table, grows,
+        [SizeAt(*one) for one in sizes], _columns(body["tables"], table), (statements or [])[:MOST], read_by,
     )  # fmt: skip
 
 
@@ -105,11 +105,11 @@ def _columns(tables: Sequence[Any], table: TableOut) -> list[ColumnOut]:
     ]  # fmt: skip
 
 
-def _touching(reader: Reader, server: Server, table: str, focus: Span, dialect: str) -> list[TouchingStatement]:
-    """Those called in the focus, the one with most time first."""
+def _touching(reader: Reader, server: Server, table: str, focus: Span, dialect: str) -> list[TouchingStatement] | None:
+    """Those called in the focus, the one with most time first; None where no statement was counted."""
     frame = read_intervals(reader, [server], focus)
     if frame.is_empty():
-        return []
+        return None
     texts, bare = texts_of(reader), table.rpartition(".")[2]
     totals = sums(frame.filter(pl.col("statement").is_not_null()), ["statement"])
     whole = float(totals["time_s"].sum()) or 1.0

@@ -23,6 +23,7 @@ from hardy_gauge.errors import GaugeError
 from hardy_gauge.sandbox.limits import SandboxLimits
 
 PREFIX = "hardy-gauge-work-"
+THREAD_BYTES = 2**30  # of memory that a sandbox may take, for each thread: each wants some of its own
 MOST_MESSAGE = 256 * 2**20
 
 
@@ -30,6 +31,12 @@ class SandboxEnded(GaugeError):
     """The process ended before it had answered: it broke, or used more than it may."""
 
     title = "The work was ended"
+
+
+def threads_for(limits: SandboxLimits) -> int:
+    """As many as there are cores and memory for."""
+    cores = os.cpu_count() or 1
+    return cores if limits.memory_bytes is None else max(1, min(cores, limits.memory_bytes // THREAD_BYTES))
 
 
 class SandboxProcess:
@@ -50,7 +57,7 @@ class SandboxProcess:
         ]  # fmt: skip
         environment = {
             "PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "TMPDIR": str(self.folder), "SQLITE_TMPDIR": str(self.folder),
-            "POLARS_MAX_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1",
+            "POLARS_MAX_THREADS": str(threads_for(limits)), "PYTHONDONTWRITEBYTECODE": "1",
         }  # fmt: skip
         try:
             self._process = subprocess.Popen(

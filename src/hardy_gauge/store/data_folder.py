@@ -7,7 +7,7 @@ import logging
 import os
 import stat
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from hardy_gauge.errors import Conflict
@@ -30,8 +30,12 @@ def make_private(folder: Path) -> None:
 
 
 def make_file(path: Path) -> None:
-    """Make an empty file that only its owner can read, where there is none; what SQLite makes beside it is alike."""
-    os.close(os.open(path, os.O_CREAT | os.O_RDONLY, FILE))
+    """Make an empty file that only its owner can read, where there is none; what SQLite makes beside it is alike.
+
+    A file that is there is not opened: to close it would give up what this process has locked of it (POSIX), SQLite's locks too.
+    """
+    with suppress(FileExistsError):
+        os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_RDONLY, FILE))
 
 
 @contextmanager

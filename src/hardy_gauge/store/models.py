@@ -230,7 +230,7 @@ class Segment(Base):
     """Rows of one series of one server in a compressed columnar block (Parquet)."""
 
     __tablename__ = "segment"
-    __table_args__ = (Index("segment_find", "server_id", "kind", "start_us"),)
+    __table_args__ = (Index("segment_bounds", "server_id", "kind", "start_us", "end_us", "rows"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     server_id: Mapped[int] = mapped_column(ForeignKey("server.id"))
     kind: Mapped[str]
@@ -310,36 +310,6 @@ class StoredWorkload(Base):
     name: Mapped[str]
     statements: Mapped[list[Any]]
     import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id"), default=None)
-
-
-class Trial(Base):
-    """An experiment: its design, how far it is, and what came out."""
-
-    __tablename__ = "trial"
-    AUDITED = ("title", "design", "stop")
-    id: Mapped[int] = mapped_column(primary_key=True)
-    title: Mapped[str]
-    created_us: Mapped[int]
-    design: Mapped[dict[str, Any]]
-    state: Mapped[str] = mapped_column(default="waiting")
-    detail: Mapped[str] = mapped_column(default="")
-    done_share: Mapped[float] = mapped_column(default=0.0)
-    stop: Mapped[bool] = mapped_column(default=False)
-    result: Mapped[dict[str, Any] | None] = mapped_column(default=None)
-    runs: Mapped[list[Run]] = relationship(back_populates="trial", order_by="Run.number")
-
-
-class Run(Base):
-    """One execution of the workload against one arm; ``figures`` after its warm-up was removed."""
-
-    __tablename__ = "run"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id"), index=True)
-    number: Mapped[int]
-    block: Mapped[int]
-    arm: Mapped[str]
-    figures: Mapped[dict[str, Any]]
-    trial: Mapped[Trial] = relationship(back_populates="runs")
 
 
 class NamedJob(Base):

@@ -17,8 +17,9 @@ from sqlalchemy import ColumnElement, false, select
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
 from hardy_gauge.context import holding
-from hardy_gauge.store.models import Base, Cluster, Server, Trial
+from hardy_gauge.store.models import Base, Cluster, Server
 from hardy_gauge.store.roles import FleetRole, Grant, Role, at_least
+from hardy_gauge.store.trial_models import Trial
 
 WHOLE_FLEET = {"whole_fleet": True}
 """Execution options of a query that has to look at all servers: whether a name or an address is taken."""

@@ -3,23 +3,21 @@
 from __future__ import annotations
 
 import io
-import threading
-from collections import OrderedDict
+import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import IO, Literal, cast, get_args
+from typing import Literal, cast, get_args
 
 import polars as pl
 from sqlalchemy import bindparam, delete, func, select
-from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from hardy_gauge.store.blocks import MARK, DamagedBlock, decode_block, encode_block, verified_content
+from hardy_gauge.store import hour_files
+from hardy_gauge.store.blocks import encode_block
 from hardy_gauge.store.held_series import HeldSeries
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
-from hardy_gauge.store.quarantine import quarantine
+from hardy_gauge.store.segment_rows import Part, Stored, decoded_segments, of_bucket, stored_bodies
 
-Part = tuple[int, int]
 Kind = Literal[
     "metric", "statement", "sample", "holder", "execution", "table", "message", "connection", "index", "sequence"
 ]
@@ -39,8 +37,6 @@ TIME: dict[Kind, str] = {
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US
 MOST_ROWS = 2_000_000
-AT_ONCE = 128
-KEPT_BYTES = 256 * 2**20
 HELD = "held series"  # in a session's info
 
 
@@ -48,7 +44,7 @@ HELD = "held series"  # in a session's info
 IN_SPAN = (
     select(Segment.id, Segment.server_id, Segment.start_us, Segment.end_us, Segment.rows, func.length(Segment.body))
     .where(
-        Segment.server_id.in_(bindparam("servers", expanding=True)),
+        Segment.server_id.in_(select(func.json_each(bindparam("servers")).table_valued("value").c.value)),
         Segment.kind == bindparam("kind"),
         Segment.start_us < bindparam("until"),
         Segment.end_us > bindparam("since"),
@@ -56,46 +52,6 @@ IN_SPAN = (
     )
     .order_by(Segment.start_us)
 )
-
-
-class _Decoded:
-    """Decoded segments, the last used kept: a segment never changes once it is stored."""
-
-    def __init__(self, most_bytes: int) -> None:
-        self._frames: OrderedDict[object, tuple[pl.DataFrame, int]] = OrderedDict()
-        self._bytes, self._most = 0, most_bytes
-        self._lock = threading.Lock()
-
-    def get(self, key: object) -> pl.DataFrame | None:
-        with self._lock:
-            found = self._frames.get(key)
-            if found is None:
-                return None
-            self._frames.move_to_end(key)
-            return found[0]
-
-    def put(self, key: object, frame: pl.DataFrame, size: int) -> None:
-        """``size`` is what the frame takes, in bytes, about."""
-        with self._lock:
-            if key not in self._frames and size < self._most // 4:
-                self._frames[key] = (frame, size)
-                self._bytes += size
-            while self._bytes > self._most:
-                _, (_, dropped) = self._frames.popitem(last=False)
-                self._bytes -= dropped
-
-    def clear(self) -> None:
-        with self._lock:
-            self._frames.clear()
-            self._bytes = 0
-
-
-_decoded = _Decoded(KEPT_BYTES)
-
-
-def forget() -> None:
-    """After segments were deleted: the store may give their ids to others."""
-    _decoded.clear()
 
 
 @dataclass(frozen=True)
@@ -147,8 +103,10 @@ def read(
     since_us: int,
     until_us: int,
     columns: Iterable[str] | None = None,
+    keep: bool = True,
 ) -> pl.DataFrame:
-    """Rows in ``[since, until)`` with a ``server_id`` column; ``columns`` besides the time, all when None.
+    """Rows in ``[since, until)`` with a ``server_id`` column, each server's segments in the order in which they begin; ``columns`` besides the
+    time, all when None. ``keep``: decoded rows may be asked for again soon.
 
     A column that a segment lacks is null there. Without any row an empty frame comes back.
     """
@@ -157,102 +115,42 @@ def read(
         cut = held.cut(server_ids[0], kind, since_us, until_us, columns)
         if cut is not None:
             return cut
-    asked = {"servers": list(server_ids), "kind": kind, "since": since_us, "until": until_us}
-    found = session.execute(IN_SPAN, asked).all()
-    time = TIME[kind]
-    wanted = None if columns is None else tuple(dict.fromkeys([time, *columns]))
-    store = str(session.get_bind().engine.url)
-    frames: dict[int, pl.DataFrame] = {}
-    missing: list[tuple[int, object, Part | None]] = []
-    for segment_id, _, start, end, rows, size in found:
-        part = _part(start, end, since_us, until_us)
-        key: object = (store, segment_id, start, end, rows, size, wanted, part)
-        known = _decoded.get(key)
-        if known is None:
-            missing.append((segment_id, key, part))
-        else:
-            frames[segment_id] = known
-    for at in range(0, len(missing), AT_ONCE):
-        asked_for = missing[at : at + AT_ONCE]
-        bodies = _bodies(session, [segment_id for segment_id, *_ in asked_for])
-        here = [one for one in asked_for if one[0] in bodies]
-        decoded = _decode([bodies[segment_id] for segment_id, *_ in here], wanted)
-        for (segment_id, key, part), (frame, size) in zip(here, decoded, strict=True):
-            if part is not None:
-                whole = max(len(frame), 1)
-                frame = frame.filter(pl.col(time).is_between(*part, closed="left")).rechunk()
-                size = size * len(frame) // whole
-            frames[segment_id] = frame
-            _decoded.put(key, frame, size)
-    by_server: dict[int, list[pl.DataFrame]] = {}
-    for segment_id, server_id, start, end, *_ in found:
-        if segment_id not in frames:
-            continue
-        frame = frames[segment_id]
-        if start < since_us or end > until_us:
-            frame = frame.filter(pl.col(time).is_between(since_us, until_us - 1))
-        by_server.setdefault(server_id, []).append(frame)
-    if not by_server:
-        return pl.DataFrame()
-    named = [
-        pl.concat(frames, how="diagonal").with_columns(pl.lit(server_id, dtype=pl.Int32).alias("server_id"))
-        for server_id, frames in by_server.items()
+    single = len(server_ids) == 1
+    # of many whole hours, so that what is kept of an hour serves every span in it
+    low, high = (since_us, until_us) if single else (since_us // HOUR_US * HOUR_US, -(-until_us // HOUR_US) * HOUR_US)
+    asked = {"servers": json.dumps(list(server_ids)), "kind": kind, "since": low, "until": high}
+    time, wanted = TIME[kind], None if columns is None else tuple(dict.fromkeys([TIME[kind], *columns]))
+    store, what = str(session.get_bind().engine.url), (str(kind), time, wanted)
+    found = [
+        Stored(number, server_id, start, end, rows, size, _part(start, end, since_us, until_us))
+        for number, server_id, start, end, rows, size in session.execute(IN_SPAN, asked)
     ]
-    return pl.concat(named, how="diagonal")
+
+    def inside(frame: pl.DataFrame, of: Sequence[Stored]) -> pl.DataFrame:
+        if all(one.since >= since_us and one.until <= until_us for one in of):
+            return frame
+        return frame.filter(pl.col(time).is_between(since_us, until_us, closed="left"))
+
+    if single:
+        decoded = decoded_segments(session, store, what, found, keep)
+        frames = [inside(decoded[one.segment_id], [one]) for one in found if one.segment_id in decoded]
+        owner = pl.lit(server_ids[0], dtype=pl.Int32).alias("server_id")
+        return pl.concat(frames, how="diagonal").with_columns(owner) if frames else pl.DataFrame()
+    buckets: dict[int, list[Stored]] = {}
+    for one in found:
+        buckets.setdefault(max(one.start_us, low) // HOUR_US, []).append(one)
+    frames = [
+        inside(frame, of)
+        for number, of in sorted(buckets.items())
+        if not (frame := of_bucket(session, (store, what, number), of, keep)).is_empty()
+    ]
+    return pl.concat(frames, how="diagonal") if frames else pl.DataFrame()
 
 
 def _part(start_us: int, end_us: int, since_us: int, until_us: int) -> Part | None:
     """By whole hours, the part of a long segment that a short span needs; None where it is better kept whole."""
     low, high = max(start_us, since_us // HOUR_US * HOUR_US), min(end_us, -(-until_us // HOUR_US) * HOUR_US)
     return (low, high) if (high - low) * 2 < end_us - start_us else None
-
-
-def _bodies(session: Session, ids: Sequence[int]) -> dict[int, tuple[bytes, int]]:
-    """The Parquet of segments and their rows, by number. Damaged ones are set aside and not among them."""
-    query = select(Segment.id, Segment.body, Segment.rows)
-    rows: list[tuple[int, bytes, int]] = []
-    damaged: dict[int, str] = {}
-    try:
-        rows = [(i, body, count) for i, body, count in session.execute(query.where(Segment.id.in_(ids)))]
-    except DatabaseError:
-        for segment_id in ids:
-            try:
-                rows += [(i, body, count) for i, body, count in session.execute(query.where(Segment.id == segment_id))]
-            except DatabaseError as error:
-                damaged[segment_id] = f"the store's file is damaged there ({error.orig})"
-    found: dict[int, tuple[bytes, int]] = {}
-    for segment_id, body, count in rows:
-        try:
-            content = verified_content(body)
-            if not body.startswith(MARK) and len(decode_block(body)) != count:
-                raise DamagedBlock("it has another number of rows")
-            found[segment_id] = content, count
-        except DamagedBlock as error:
-            damaged[segment_id] = error.detail
-    if damaged:
-        quarantine(session, damaged)
-    return found
-
-
-def _decode(contents: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None) -> list[tuple[pl.DataFrame, int]]:
-    """A frame of each content with its number of rows, and about how many bytes it takes. Those of one shape are read
-    together, which uses every core.
-    """
-    by_shape: dict[tuple[tuple[str, pl.DataType], ...], list[int]] = {}
-    for place, (content, _) in enumerate(contents):
-        schema = pl.read_parquet_schema(io.BytesIO(content))
-        shape = tuple((name, kind) for name, kind in schema.items() if columns is None or name in columns)
-        by_shape.setdefault(shape, []).append(place)
-    frames: list[tuple[pl.DataFrame, int]] = [(pl.DataFrame(), 0)] * len(contents)
-    for shape, places in by_shape.items():
-        sources: list[IO[bytes]] = [io.BytesIO(contents[place][0]) for place in places]
-        whole = pl.scan_parquet(sources, extra_columns="ignore").select(name for name, _ in shape).collect()
-        row_size, start = whole.estimated_size() / max(len(whole), 1), 0
-        for place in places:
-            rows = contents[place][1]
-            frames[place] = whole.slice(start, rows), int(rows * row_size)
-            start += rows
-    return frames
 
 
 def bounds(session: Session, server_ids: Sequence[int], kind: Kind) -> tuple[int, int] | None:
@@ -283,7 +181,7 @@ def compact(session: Session, now_us: int) -> int:
             kind = cast(Kind, name)
             mine = (Segment.server_id == server_id, Segment.kind == kind, bucket == number, came.is_(import_id), sound)
             ids = list(session.scalars(select(Segment.id).where(*mine).order_by(Segment.start_us)))
-            bodies = _bodies(session, ids)
+            bodies = stored_bodies(session, ids)
             whole = [segment_id for segment_id in ids if segment_id in bodies]
             if len(whole) < 2:
                 continue
@@ -298,6 +196,7 @@ def drop_before(session: Session, kind: Kind, before_us: int) -> int:
     """Retention: delete the recorded segments of a series that end before a time, not imported ones; returns
     how many.
     """
+    hour_files.forget(kind, before_us)
     brought = select(ImportSegment.segment_id)
     found = session.execute(
         delete(Segment).where(Segment.kind == kind, Segment.end_us < before_us, Segment.id.not_in(brought))

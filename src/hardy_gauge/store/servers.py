@@ -11,6 +11,13 @@ from hardy_gauge.store.models import BUNDLE, IMPORT, Cluster, Server
 from hardy_gauge.store.reach import WHOLE_FLEET, reach
 from hardy_gauge.store.write_health import WriteFailure
 
+LAB = "lab"  # the cluster, or the label, of servers that trials may change
+
+
+def is_lab(server: Server) -> bool:
+    """Whether trials may change it."""
+    return server.cluster.name == LAB or LAB in server.labels
+
 
 def is_behind_address(address: str) -> bool:
     """Whether there is a server to ask: not where it came in a bundle or was imported from files."""

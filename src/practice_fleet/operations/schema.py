@@ -95,8 +95,10 @@ class Pin(Operation):
 
     def change(self, now: Conditions, hours: float) -> None:
         now.pinned.pop(self.statement, None)
+        now.pins.pop(self.statement, None)
         if self.plan_key is not None:
             now.pinned[self.statement] = self.plan_key
+            now.pins[self.statement] = self.at_us
 
     def says(self, server: str) -> list[Said]:
         words = f"plan {self.plan_key} pinned for" if self.plan_key else "plan unpinned for"

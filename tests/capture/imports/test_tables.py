@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from pathlib import Path
 
 import polars as pl
@@ -11,10 +12,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from hardy_gauge.capture.imports import import_service
+from hardy_gauge.capture.imports import import_service, tables
 from hardy_gauge.capture.imports.columns import Layout, Source, guess, wrong
 from hardy_gauge.capture.imports.reading import look
 from hardy_gauge.capture.imports.rejected_rows import ImportRefused, RejectedRows
+from hardy_gauge.capture.imports.rows import rows_of
 from hardy_gauge.capture.imports.tables import read_table
 from hardy_gauge.store.database import Store
 from tests.capture.imports.bench import bring, left, stored, stored_import
@@ -251,3 +253,43 @@ GUESSES = {
 def test_what_columns_are_is_guessed_by_their_names(headings: str, expected: dict[str, tuple[str, str]]) -> None:
     layout = guess(pl.DataFrame({name: ["x"] for name in headings.split(",")}))
     assert {name: (source.column, source.unit) for name, source in layout.columns.items()} == expected
+
+
+def lines_of_executions(count: int) -> list[str]:
+    users = ["desk", " web ", "", None, "night"]
+    rows = (
+        {"ended_at": f"2026-03-02T09:{n // 60 % 60:02}:{n % 60:02}", "duration_ms": n % 7 + 0.5, "query": f"SELECT {'a' * (n % 3)}  ", "user": users[n % 5]}
+        for n in range(count)
+    )  # fmt: skip
+    return [json.dumps(row) for row in rows]
+
+
+def test_lines_read_block_by_block_are_those_read_at_once(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "executions.jsonl"
+    path.write_text("\n".join(lines_of_executions(30_000)), encoding="utf-8")
+    whole = read_table(path, path.name, RejectedRows())
+    monkeypatch.setattr(tables, "BLOCK_BYTES", 100_000)
+    blocks = read_table(path, path.name, RejectedRows())
+    assert blocks.schema["user"] == pl.Categorical and whole.schema["user"] == pl.String
+    assert blocks.with_columns(pl.col(pl.Categorical).cast(pl.String)).equals(whole) and len(whole) == 30_000
+    layout = guess(whole)
+    of_blocks, of_whole = (rows_of(table, layout, RejectedRows()) for table in (blocks, whole))
+    assert of_blocks.schema["text"] == pl.Enum and of_blocks["user"].to_list() == of_whole["user"].to_list()
+    few = rows_of(whole.head(5_000), layout, RejectedRows())  # of few rows texts stay texts
+    assert few.schema["user"] == pl.String
+    same = of_blocks.filter(pl.col("line") <= 5_000).with_columns(pl.col(pl.Enum).cast(pl.String))
+    assert few.sort("line").to_dicts() == same.sort("line").to_dicts()
+    assert few["user"].unique().sort().to_list() == ["", "desk", "night", "web"]
+
+
+@pytest.mark.parametrize("amiss", ['{"ended_at": 3', "[1, 2]", '{"line": 1}'])
+def test_a_line_amiss_in_a_later_block_is_named(amiss: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(tables, "BLOCK_BYTES", 20_000)
+    lines = lines_of_executions(3_000)
+    lines[2_500] = amiss
+    path = tmp_path / "executions.jsonl"
+    path.write_text("\n".join(lines), encoding="utf-8")
+    rejected = RejectedRows()
+    table = read_table(path, path.name, rejected)
+    taken = rows_of(table, guess(table), rejected)
+    assert len(taken) == 2_999 and [line for line, _ in rejected.listed] == [2_501]

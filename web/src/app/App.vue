@@ -50,6 +50,7 @@ useKeyboard({ find: () => (finding.value = true), help: () => (helping.value = t
 .main {
   grid-area: main;
   overflow: auto;
+  position: relative; /* what is placed inside, hidden words for readers too, scrolls with it and does not make the page longer */
   padding: 10px 12px;
   outline: none;
 }

@@ -40,7 +40,9 @@ export const SERVER_PARTS = [
   { name: 'server', path: '', words: 'Work', component: () => import('@/screens/server/ServerScreen.vue') },
   { name: 'server-objects', path: '/objects', words: 'Tables and indexes', component: () => import('@/screens/server/ServerObjectsScreen.vue') },
   { name: 'server-host', path: '/host', words: 'Host and storage', component: () => import('@/screens/server/ServerHostScreen.vue') },
+  { name: 'server-sizing', path: '/sizing', words: 'Sizes', component: () => import('@/screens/server/ServerSizingScreen.vue') },
   { name: 'server-index-set', path: '/indexes', words: 'Index set', component: () => import('@/screens/server/ServerIndexSetScreen.vue') },
+  { name: 'server-pins', path: '/pins', words: 'Pinned plans', component: () => import('@/screens/server/ServerPinsScreen.vue') },
   { name: 'server-figures', path: '/figures', words: 'All figures', component: () => import('@/screens/server/ServerFiguresScreen.vue') },
 ] as const
 
@@ -71,7 +73,10 @@ export const router = createRouter({
     { path: '/servers/:server/texts', name: 'texts', component: () => import('@/screens/plan/TextsScreen.vue') },
     { path: '/trials', name: 'trials', component: () => import('@/screens/trials/TrialsScreen.vue') },
     { path: '/trials/new', name: 'new-trial', component: () => import('@/screens/trials/NewTrialScreen.vue') },
+    { path: '/trials/expectations', name: 'expectations', component: () => import('@/screens/trials/ExpectationsScreen.vue') },
     { path: '/trials/:id(\\d+)', name: 'trial', component: () => import('@/screens/trials/TrialScreen.vue') },
+    { path: '/trials/:id(\\d+)/against/:other(\\d+)', name: 'trials-against', component: () => import('@/screens/trials/AgainstScreen.vue') },
+    { path: '/trials/:id(\\d+)/plans/:statement(\\d+)', name: 'trial-plans', component: () => import('@/screens/trials/ArmPlansScreen.vue') },
     { path: '/reports', name: 'reports', component: () => import('@/screens/reports/ReportsScreen.vue') },
     { path: '/setup', name: 'setup', redirect: '/setup/servers' },
     ...SETUP.map((part) => ({ path: `/setup/${part.name}`, name: `setup-${part.name}`, component: part.component })),

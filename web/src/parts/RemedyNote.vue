@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
 import FigureText from './FigureText.vue'
 import ProblemLine from './ProblemLine.vue'
-import { draftKept } from '@/screens/trials/draft'
+import { draftKept, draftTold } from '@/screens/trials/draft'
 import { said, text } from '@/state/units'
 import { useWindow } from '@/state/window'
 import { useWork } from '@/state/work'
@@ -16,9 +16,12 @@ const { problem, busy, run } = useWork()
 const can = computed(() => (props.remedy.index && props.statement) || props.remedy.setting)
 const tryIt = () =>
   run(async () => {
-    const change = props.remedy.index && props.statement ? { statement: props.statement, ...props.remedy.index } : { statement: '', table: '', columns: [], setting: props.remedy.setting }
-    const body = { server: props.server, ...change }
-    draftKept.value = await answered(api.POST('/api/trials/draft', { params: { query: w.asked.value }, body }))
+    const { index, setting, expected } = props.remedy
+    const change = index && props.statement ? index : { table: '', columns: [], setting }
+    const body = { server: props.server, statement: props.statement ?? '', expected, ...change }
+    const drawn = await answered(api.POST('/api/trials/draft', { params: { query: w.asked.value }, body }))
+    draftKept.value = drawn.design
+    draftTold.value = drawn.told
     await w.router.push({ name: 'new-trial', query: { ...w.kept.value, scope: props.server } })
   })
 const copy = (script: string) => navigator.clipboard.writeText(script)

@@ -13,7 +13,7 @@ from hardy_gauge.capture.imports.import_batch import ImportBatch, load_of, summe
 from hardy_gauge.capture.imports.rejected_rows import RejectedRows
 from hardy_gauge.capture.registration import cluster_named
 from hardy_gauge.core.sql.normalise import normalise
-from hardy_gauge.store import segments
+from hardy_gauge.store import segment_rows, segments
 from hardy_gauge.store.models import (
     IMPORT,
     CaptureState,
@@ -148,6 +148,7 @@ def _new(
     stored = segments.read(session, [server.id], kind, since, until)
     if stored.is_empty():
         return frame
+    frame = _spelt_out(frame)
     lacking = [pl.lit(None, dtype=frame.schema[c]).alias(c) for c in keys if c not in stored.columns]
     stored = stored.with_columns(*lacking).select(pl.col(c).cast(frame.schema[c]) for c in keys)
     if kind == "execution":
@@ -166,14 +167,20 @@ def _append(
     if frame.is_empty():
         return
     time = segments.TIME[kind]
-    frame = frame.drop("line", strict=False).sort(time)
-    frame = frame.select(c for c in frame.columns if frame[c].null_count() < len(frame))
+    frame = frame.select(c for c in frame.columns if c != "line" and frame[c].null_count() < len(frame)).sort(time)
     if into is not None:
         into.accepted += len(frame)
         into.covers(frame, time)
-    for (_,), day in frame.group_by(pl.col(time) // DAY_US, maintain_order=True):
-        for part in day.iter_slices(segments.MOST_ROWS):
-            segments.append(session, server.id, kind, part, import_id)
+    at = 0
+    for rows in (frame[time] // DAY_US).rle().struct.field("len"):
+        for part in frame.slice(at, rows).iter_slices(segments.MOST_ROWS):
+            segments.append(session, server.id, kind, _spelt_out(part), import_id)
+        at += rows
+
+
+def _spelt_out(frame: pl.DataFrame) -> pl.DataFrame:
+    """Texts as texts, where they came as numbers of a list."""
+    return frame.with_columns(pl.col(pl.Enum).cast(pl.String))
 
 
 def _figures(
@@ -220,4 +227,4 @@ def delete_import(session: Session, row: Import) -> None:
             session.execute(delete(table).where(table.server_id == server.id))
         session.delete(server)
     row.state = "undone"
-    segments.forget()
+    segment_rows.forget()

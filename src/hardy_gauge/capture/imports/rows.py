@@ -14,6 +14,7 @@ MINUTE_US = 60_000_000
 EARLIEST_US = 946_684_800_000_000  # the year 2000
 LATEST_US = 4_102_444_800_000_000  # the year 2100
 LONGEST_S = 400 * 86400.0
+MANY_ROWS, ROWS_OF_A_TEXT = 10_000, 20
 WHO = ("user", "service", "database")
 
 
@@ -53,6 +54,9 @@ def _what(name: str, layout: Layout) -> What:
 
 def _read(table: pl.DataFrame, layout: Layout) -> pl.DataFrame:
     """``line`` and the columns of the layout under our names; null where a value is not what it should be."""
+    texts = {s.column for n, s in layout.columns.items() if _what(n, layout) == "text"}
+    spelt = [name for name, kind in table.schema.items() if kind == pl.Categorical and name not in texts]
+    table = table.with_columns(pl.col(spelt).cast(pl.String))
     values = [_VALUES[_what(n, layout)](s, table[s.column]).alias(n) for n, s in layout.columns.items()]
     return table.select("line", *values)
 
@@ -115,9 +119,23 @@ def _number(source: Source, column: pl.Series) -> pl.Expr:
     return pl.when(number.is_finite()).then(number)
 
 
-def _words(source: Source, _: pl.Series) -> pl.Expr:
+def _words(source: Source, column: pl.Series) -> pl.Expr:
+    listed = _listed(column) if column.dtype in (pl.String, pl.Categorical) and len(column) >= MANY_ROWS else None
+    if listed is not None:
+        return pl.lit(listed)
     text = pl.col(source.column).cast(pl.String, strict=False).str.strip_chars()
     return pl.when(text != "").then(text)
+
+
+def _listed(column: pl.Series) -> pl.Series | None:
+    """The texts of a column as numbers of a list of them (Enum), which take a tenth of the room; None where few stand in many rows."""
+    texts = column.drop_nulls().unique().cast(pl.String)
+    if len(texts) > len(column) // ROWS_OF_A_TEXT:
+        return None
+    plain = texts.str.strip_chars()
+    given = plain.set(plain == "", None)
+    values = given.cast(pl.Enum(["", *given.drop_nulls().unique()]))
+    return values.gather(column.cast(pl.Enum(texts)).to_physical())
 
 
 _VALUES = {"time": _moment, "duration": _duration, "number": _number, "text": _words}

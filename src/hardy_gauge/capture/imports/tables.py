@@ -17,6 +17,8 @@ SEPARATORS = (",", ";", "\t", "|")
 LINE = "line"
 LONGEST_FIELD = 2**24
 SAMPLE_ROWS = 2000
+BLOCK_BYTES = 64 * 2**20
+ROWS_OF_A_TEXT = 20
 csv.field_size_limit(LONGEST_FIELD)
 
 
@@ -133,12 +135,43 @@ def _names(fields: list[str]) -> list[str]:
 def _jsonl(path: Path, rejected: RejectedRows, rows: int | None) -> pl.DataFrame:
     if rows is None:
         try:
-            frame = pl.read_ndjson(path, infer_schema_length=SAMPLE_ROWS)
-            if len(frame) == lines_of(path) and LINE not in frame.columns:
-                return _plain(frame.with_columns(pl.int_range(1, pl.len() + 1, dtype=pl.Int64).alias(LINE)))
+            frame = _jsonl_by_block(path)
+            if frame is not None:
+                return frame.with_columns(pl.int_range(1, pl.len() + 1, dtype=pl.Int64).alias(LINE))
         except (pl.exceptions.PolarsError, OSError, pl.exceptions.PanicException):
             pass
     return _jsonl_by_line(path, rejected, rows)
+
+
+def _jsonl_by_block(path: Path) -> pl.DataFrame | None:
+    """Block by block, so that the memory it takes is that of its rows; texts that stand in many of them are kept once (Categorical). None where
+    some line is no row like the first ones.
+    """
+    blocks: list[pl.DataFrame] = []
+    often: list[str] = []
+    schema: pl.Schema | None = None
+    with path.open("rb") as file:
+        while content := file.read(BLOCK_BYTES):
+            content += file.readline()
+            if schema is None:
+                schema = pl.read_ndjson(io.BytesIO(content), infer_schema_length=SAMPLE_ROWS, n_rows=SAMPLE_ROWS).schema
+                if LINE in schema:
+                    return None
+            block = pl.read_ndjson(io.BytesIO(content), schema=schema)
+            if len(block) != content.count(b"\n") + (not content.endswith(b"\n")):
+                return None
+            block = _plain(block)
+            if not blocks and len(content) > BLOCK_BYTES:
+                often = [one.name for one in block.get_columns() if _stands_often(one)]
+            blocks.append(block.with_columns(pl.col(often).cast(pl.Categorical)) if often else block)
+    return pl.concat(blocks) if blocks else None
+
+
+def _stands_often(column: pl.Series) -> bool:
+    """Whether a column is of texts of which each stands in many rows, about."""
+    return column.dtype == pl.String and int(
+        column.to_frame().select(pl.first().approx_n_unique()).item()
+    ) * ROWS_OF_A_TEXT < len(column)
 
 
 def _jsonl_by_line(path: Path, rejected: RejectedRows, rows: int | None) -> pl.DataFrame:

@@ -229,6 +229,13 @@ def circles_of(edges: pl.DataFrame) -> list[tuple[int, list[int]]]:
     ``blocker``.
     """
     found: list[tuple[int, list[int]]] = []
+    before = len(edges) + 1
+    while len(edges) < before:  # whoever is in a circle waits for somebody who waits himself, and is waited for
+        before = len(edges)
+        waiting = edges.select("at_us", pl.col("session").alias("blocker")).unique()
+        edges = edges.join(waiting, on=["at_us", "blocker"], how="semi")
+        blocking = edges.select("at_us", pl.col("blocker").alias("session")).unique()
+        edges = edges.join(blocking, on=["at_us", "session"], how="semi")
     for (at,), look in edges.partition_by("at_us", as_dict=True, maintain_order=True).items():
         graph: dict[int, list[int]] = {}
         for session, blocker in look.select("session", "blocker").iter_rows():

@@ -15,15 +15,16 @@ from hardy_gauge.core.evidence.evidence import Evidence, Sampled, Samples, State
 from hardy_gauge.core.evidence.sources import ChangeFact, RecordedFigure, SettingFact
 from hardy_gauge.core.plans.model import Plan
 from hardy_gauge.core.remedies.remedy import NOT_TRIED, Remedy, RemedyKind
-from hardy_gauge.core.remedies.setting import setting_remedy
+from hardy_gauge.core.remedies.setting import BYTES, setting_remedy
+from hardy_gauge.core.trials.expectation import WON_BACK
 
 DAY_S = 86_400.0
 QUIET_S = 60
 STARTED_WORDS = ("restart", "took over", "started")
 # who waited takes cores and rows from others once it goes on: up to so many times the waiting was won back on practice servers
 PILES_UP = 3.0
+MIB, MANY_MIB = 2**20, 10
 SURE_TO = 0.25  # of what would be won back: what else changes when it is gone is not in the usual range
-UNITS = {"b": 1, "kib": 1024, "kb": 1024, "mib": 2**20, "mb": 2**20, "8kb": 8192, "pages": 8192}
 # days until something ends, and the share of calls that fail: from the first that holds
 BY_DAYS: tuple[tuple[float, Grade], ...] = ((3.0, "act"), (21.0, "plan"), (90.0, "note"))
 BY_FAILURES: tuple[tuple[float, Grade], ...] = ((0.1, "act"), (0.01, "plan"), (0.0, "note"))
@@ -58,9 +59,11 @@ def costs(
     whole = max(samples.active_sessions, 1e-9)
     if of_others:
         source = "what others wait for it, and what piles up behind them"
-        won: Fact | None = won_back(spent.active_sessions, spent.low, PILES_UP * spent.high, source)
+        won: Fact | None = won_back(spent.active_sessions, spent.low, PILES_UP * spent.high, source, whole)
     else:
         won = back_to_usual(evidence, subject) or wins
+    if won is not None and subject.kind != "statement":  # a trial of all statements shows it in all of their time
+        won = replace(won, reference=whole)
     first = [replace(one, expected=[won]) for one in remedies[:1]] if won is not None else list(remedies[:1])
     active = Fact("active sessions", spent.active_sessions, "sessions", "session samples", None, spent.low, spent.high)
     return Finding(
@@ -80,21 +83,20 @@ def back_to_usual(evidence: Evidence, subject: Subject) -> Fact | None:
     if now is None or usual is None or now.active_sessions <= usual.value:
         return None
     above = now.active_sessions - usual.value
-    return won_back(above, now.low - usual.high, now.high - usual.low, "its time against days like this")
+    source = "its time against days like this"
+    return won_back(above, now.low - usual.high, now.high - usual.low, source, now.active_sessions)
 
 
-def won_back(value: float, low: float, high: float, source: str) -> Fact:
-    """Active sessions that would be won back, with a range that leaves room for what else changes."""
-    return Fact(
-        "active sessions won back", value, "sessions", source, None, max(0.0, (1 - SURE_TO) * low), (1 + SURE_TO) * high
-    )
+def won_back(value: float, low: float, high: float, source: str, now: float) -> Fact:
+    """Active sessions that would be won back of those spent ``now``, with a range that leaves room for what else changes."""
+    return Fact(WON_BACK, value, "sessions", source, now, max(0.0, (1 - SURE_TO) * low), (1 + SURE_TO) * high)
 
 
 def perhaps_all(spent: Sampled, part: float, source: str, piles_up: float = 1.0) -> Fact:
     """What a change wins back that ends ``part`` of the time, or less where it is not large enough: the least is nothing. What waits
     behind it may be as much again, ``piles_up`` times.
     """
-    return won_back(part * spent.active_sessions, 0.0, piles_up * spent.high, source)
+    return won_back(part * spent.active_sessions, 0.0, piles_up * spent.high, source, spent.active_sessions)
 
 
 def warns(
@@ -118,22 +120,22 @@ def change_of(
     before: float | int | str | bool | None = None,
 ) -> Remedy:  # fmt: skip
     """A setting given another value, as a script of the server's engine."""
-    restart = "restart" in setting.applies
-    return setting_remedy(
-        evidence.engine, setting.name, value, setting.value if before is None else before, restart, title, *cautions
-    )
+    was, restart = setting.value if before is None else before, "restart" in setting.applies
+    return setting_remedy(evidence.engine, setting.name, value, was, setting.unit, restart, title, *cautions)
 
 
 def in_unit(setting: SettingFact, size: float) -> int:
-    """Bytes in the unit of a setting: bytes, kibibytes, or pages of 8 KiB, rounded up to a whole one."""
-    return -(-int(size) // UNITS.get((setting.unit or "B").lower(), 1))
+    """Bytes in the unit of a setting: bytes, kibibytes, or pages of 8 KiB, rounded up to a whole one, and to a whole mebibyte where it is many."""
+    many = size >= MANY_MIB * MIB
+    whole = -(-int(size) // MIB) * MIB if many else int(size)
+    return -(-whole // BYTES.get((setting.unit or "B").lower(), 1))
 
 
 def bytes_of(setting: SettingFact | None) -> float | None:
     """A size in bytes; None where it is no number."""
     if setting is None or isinstance(setting.value, bool | str):
         return None
-    return float(setting.value) * UNITS.get((setting.unit or "B").lower(), 1)
+    return float(setting.value) * BYTES.get((setting.unit or "B").lower(), 1)
 
 
 def waited(evidence: Evidence, seconds: float) -> Sampled:

@@ -35,10 +35,13 @@ class Impact:
 
 @dataclass(frozen=True)
 class PlanQuestion:
-    """Asked of the server by a worker, never inside a request: the plan of a text with an index that is not there."""
+    """Asked of the server by a worker, never inside a request: the plan of a text with an index that is not there. ``cost`` is that of the plan
+    without it.
+    """
 
     text: str
     index: IndexChange
+    cost: float | None = None
 
 
 @dataclass(frozen=True)

@@ -28,13 +28,14 @@ from hardy_gauge.core.evidence.sources import (
     WatchedValues,
 )
 from hardy_gauge.core.plans.model import Plan
+from hardy_gauge.core.plans.pins import PinFacts
 from hardy_gauge.core.reference.typical_day import Typical
 from hardy_gauge.core.time.span import Span
 
 Source = Literal[
     "statements", "samples", "schema", "plans", "figures", "waiting", "messages", "settings", "tables", "sequences", "volumes",
     "host", "changes", "plan_turns", "peers", "executions",
-    "clock_skew_s", "jobs", "watched",
+    "clock_skew_s", "jobs", "watched", "pins",
 ]  # fmt: skip
 NOT_READ = "it was not read"
 
@@ -135,6 +136,7 @@ class Evidence:
     oldest: OldTransaction | None = None
     jobs: Sequence[RunningJob] | Unknown = Unknown(NOT_READ)
     watched: Sequence[WatchedValues] | Unknown = Unknown(NOT_READ)
+    pins: Sequence[PinFacts] | Unknown = Unknown(NOT_READ)
     gone: Sequence[str] = ()
     beside: Sequence[ChangeFact] = ()
     no_answer: NoAnswer | None = None

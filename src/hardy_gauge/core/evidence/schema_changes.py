@@ -45,6 +45,10 @@ def _of_table(name: str, old: Body, new: Body) -> Iterator[SchemaChange]:
             about = has.get(index) or had.get(index)
             words = f"index {index} on {about} " + _became(had.get(index), has.get(index), "created", "dropped")
             yield SchemaChange(words, index, had.get(index) or "", has.get(index) or "")
+    if old.get("place") and new.get("place") and old["place"] != new["place"]:
+        yield SchemaChange(
+            f"table {name} moved from {old['place']} to {new['place']}", name, old["place"], new["place"]
+        )
     options, before = new.get("options") or {}, old.get("options") or {}
     for option in sorted(options.keys() | before.keys()):
         if options.get(option) != before.get(option):

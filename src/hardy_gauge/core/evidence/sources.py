@@ -133,6 +133,11 @@ class IndexUse:
     partial: bool = False
     valid: bool = True
 
+    @property
+    def enforces(self) -> bool:
+        """Whether it keeps a constraint."""
+        return self.unique or bool(self.constraint)
+
 
 @dataclass(frozen=True)
 class TableUse:

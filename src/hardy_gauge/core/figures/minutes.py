@@ -30,6 +30,47 @@ def covered_s(frame: pl.DataFrame) -> float:
     return float(_passed(spans, first).sum()) if len(first) else 0.0
 
 
+def covered_by_server(frame: pl.DataFrame) -> dict[int, float]:
+    """As ``covered_s``, of each server in ``server_id``; without those of which nothing is known."""
+    known = frame.select("server_id", "at_us", SPAN).drop_nulls().sort("server_id", "at_us", maintain_order=True)
+    if known.is_empty():
+        return {}
+    owners, times, spans = (known[c].to_numpy() for c in ("server_id", "at_us", SPAN))
+    first = np.flatnonzero((np.diff(times, prepend=times[0] - 1) != 0) | (np.diff(owners, prepend=owners[0]) != 0))
+    seconds = _passed(spans.astype(float), first)
+    found, begin = np.unique(owners[first], return_index=True)
+    return dict(zip(found.tolist(), np.add.reduceat(seconds, begin).tolist(), strict=True))
+
+
+def by_minute_of_servers(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Times, Array]:
+    """As ``by_minute``, of many servers at once: the ``server_id`` of each value, its time, and the value."""
+    owners, times, over, under = _sums_of_servers(frame, figure)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return owners, times, np.where(under > 0, over / under, np.nan)
+
+
+def over_span_by_server(frame: pl.DataFrame, figure: Figure) -> dict[int, float]:
+    """As ``over_span``, of each server in ``server_id``; without those that report nothing."""
+    owners, _, over, under = _sums_of_servers(frame, figure)
+    if not len(owners):
+        return {}
+    found, begin = np.unique(owners, return_index=True)
+    over, under = np.add.reduceat(over, begin), np.add.reduceat(under, begin)
+    return {int(i): float(a / b) for i, a, b in zip(found, over, under, strict=True) if b > 0}
+
+
+def _sums_of_servers(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Times, Array, Array]:
+    if frame.is_empty():
+        return np.array([], dtype=np.int64), *_sums(frame, figure)
+    frame = frame.sort("server_id", "at_us", maintain_order=True)
+    owners, times = frame["server_id"].to_numpy().astype(np.int64), frame["at_us"].to_numpy()
+    # one server after the other as one series, whose times ascend
+    base, length = times.min(), times.max() - times.min() + 1
+    number = np.cumsum(np.diff(owners, prepend=owners[0]) != 0)
+    keys, over, under = _sums(frame.with_columns(pl.Series("at_us", number * length + times - base)), figure)
+    return np.unique(owners)[keys // length], keys % length + base, over, under
+
+
 def by_minute(frame: pl.DataFrame, figure: Figure) -> tuple[Times, Array]:
     """Times (n,) and values (n,) of a figure; NaN where its divisor is zero. ``frame`` has ``at_us``, ascending, and
     the figure's columns; null is not reported.

@@ -10,16 +10,15 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from hardy_gauge.core.narrative.index_words import across_sentence, judged_words
+from hardy_gauge.core.indexes.needless import COUNTED_S, LEAST_BYTES, served_by
+from hardy_gauge.core.narrative.index_words import across_sentence, judged_words, unknown_words, where_words
 from hardy_gauge.core.sql.identifiers import quoted, quoted_path
 
 Judged = Literal["never read", "not read so far", "rarely read", "duplicate", "contained in another", "bloated", "larger than the cache", "not valid", "missing for a foreign key"]  # fmt: skip
 NEEDLESS = ("never read", "rarely read", "duplicate", "contained in another")
 DAY_S = 86_400.0
-COUNTED_S = 7 * DAY_S  # a week has every rhythm but the month's end
 RARELY_PER_DAY = 10.0
 BLOATED, LEAST_SPARE = 2.0, 8 * 2**20
-LEAST_BYTES = 2**20  # smaller ones cost next to nothing
 
 
 @dataclass(frozen=True)
@@ -70,6 +69,7 @@ class IndexLine:
     lookups_per_day: float | None
     since_us: int | None
     members: int
+    where: str
     script: str
     undo: str
 
@@ -83,9 +83,9 @@ class IndexesAcross:
 
 
 def across(
-    indexes: Sequence[MemberIndex], foreign: Sequence[ForeignColumns], now_us: int, silent: Sequence[str]
-) -> IndexesAcross:
-    """``silent`` are servers that do not report what is read of their indexes."""
+    indexes: Sequence[MemberIndex], foreign: Sequence[ForeignColumns], now_us: int, without_references: Sequence[str] = ()
+) -> IndexesAcross:  # fmt: skip
+    """``without_references`` are servers of which it is not known what refers to what."""
     groups: dict[tuple[str, str, str], list[MemberIndex]] = {}
     for one in indexes:
         groups.setdefault((one.cluster, one.table, one.name), []).append(one)
@@ -99,14 +99,24 @@ def across(
     ]
     lines += _missing(foreign, by_table)
     lines.sort(key=lambda one: (-(one.bytes or 0.0), one.cluster, one.table, one.index))
-    unknown = [f"what is read of the indexes of {name}" for name in silent]
     told = {(one.cluster, one.table, one.index): one for one in lines if one.index}
     needless = {(one.cluster, one.table, one.index): one.bytes or 0.0 for one in lines if one.judged in NEEDLESS}
-    missing = sum(not one.index for one in lines)
+    uncounted = sum(any(one.lookups is None for one in members) for members in groups.values())
     sentence = across_sentence(
-        len(groups), len(needless), sum(needless.values()), missing, len(told.keys() - needless.keys())
-    )
-    return IndexesAcross(sentence, len(groups), lines, unknown)
+        len(groups), len(needless), sum(needless.values()), sum(not one.index for one in lines), len(told.keys() - needless.keys()), uncounted
+    )  # fmt: skip
+    return IndexesAcross(sentence, len(groups), lines, _unknown(indexes, without_references))
+
+
+def _unknown(indexes: Sequence[MemberIndex], without_references: Sequence[str]) -> list[str]:
+    """What could not be judged, and of which servers."""
+    silent = {
+        "what is read of indexes": {one.server for one in indexes if one.lookups is None},
+        "how much room indexes need": {one.server for one in indexes if one.needed_bytes is None},
+        "whether indexes are larger than the cache": {one.server for one in indexes if one.cache_bytes is None},
+        "which foreign keys there are": set(without_references),
+    }
+    return [unknown_words(what, sorted(names)) for what, names in silent.items() if names]
 
 
 def _judged(members: Sequence[MemberIndex], beside: Sequence[MemberIndex], now_us: int) -> Iterator[IndexLine]:
@@ -118,7 +128,7 @@ def _judged(members: Sequence[MemberIndex], beside: Sequence[MemberIndex], now_u
         read = _read(members, now_us)
         if read is not None:
             yield _line(members, read, now_us)
-        other = _like(first, beside)
+        other = served_by(first, beside)
         if other is not None:
             kind: Judged = "duplicate" if other.columns == first.columns else "contained in another"
             yield _line(members, kind, now_us, other.name)
@@ -137,7 +147,9 @@ def _read(members: Sequence[MemberIndex], now_us: int) -> Judged | None:
     counted_s = min((now_us - (one.counted_since_us or 0)) / 1e6 for one in members)
     if all(one.lookups == 0 for one in members):
         return "never read" if counted_s >= COUNTED_S else "not read so far"
-    if counted_s >= COUNTED_S and (per_day(members, now_us) or 0.0) < RARELY_PER_DAY:
+    reads, writes = per_day(members, now_us) or 0.0, [one.writes_per_s for one in members]
+    written = None if None in writes else DAY_S * sum(one or 0.0 for one in writes)
+    if counted_s >= COUNTED_S and reads < RARELY_PER_DAY and written is not None and reads < written:
         return "rarely read"
     return None
 
@@ -149,23 +161,6 @@ def per_day(members: Sequence[MemberIndex], now_us: int) -> float | None:
     return sum(
         (one.lookups or 0.0) / max((now_us - (one.counted_since_us or 0)) / 1e6 / DAY_S, 1 / 24) for one in members
     )
-
-
-def _like(index: MemberIndex, beside: Sequence[MemberIndex]) -> MemberIndex | None:
-    """Another index of the table that serves whatever this one serves; of two alike the later name goes."""
-    if index.partial:
-        return None
-    for other in beside:
-        if (
-            other.name == index.name
-            or other.partial
-            or not other.valid
-            or other.columns[: len(index.columns)] != index.columns
-        ):
-            continue
-        if len(other.columns) > len(index.columns) or other.enforces or other.name < index.name:
-            return other
-    return None
 
 
 def _line(members: Sequence[MemberIndex], judged: Judged, now_us: int, other: str = "") -> IndexLine:
@@ -180,10 +175,12 @@ def _line(members: Sequence[MemberIndex], judged: Judged, now_us: int, other: st
         if "." not in first.table
         else f"{quoted(first.table.partition('.')[0])}.{quoted(first.name)}"
     )
-    goes = judged in NEEDLESS
+    goes = (
+        judged in NEEDLESS and not first.partial
+    )  # of which rows it is is not known here, so it could not be built again
     why = judged_words(judged, len(members), (now_us - known_us) / 1e6 if known_us else None, rate, other, size, needed)
     return IndexLine(
-        first.cluster, first.server, first.table, first.name, list(first.columns), judged, why, size or None, rate, known_us, len(members),
+        first.cluster, first.server, first.table, first.name, list(first.columns), judged, why, size or None, rate, known_us, len(members), where_words(first.cluster, len(members), first.server, first.columns),
         f"DROP INDEX {path};" if goes else f"REINDEX INDEX {path};" if judged in ("bloated", "not valid") else "",
         f"CREATE INDEX {quoted(first.name)} ON {quoted_path(first.table)} ({', '.join(first.columns)});" if goes else "",
     )  # fmt: skip
@@ -205,6 +202,6 @@ def _missing(
         name = "_".join((one.table.rpartition(".")[2], *one.columns))[:63]
         yield IndexLine(
             one.cluster, one.server, one.table, "", list(one.columns), "missing for a foreign key",
-            judged_words("missing for a foreign key", 0, None, None, one.parent, 0.0, 0.0), None, None, None, 0,
-            f"CREATE INDEX {quoted(name)} ON {quoted_path(one.table)} ({', '.join(one.columns)});", f"DROP INDEX {quoted(name)};",
+            judged_words("missing for a foreign key", 0, None, None, one.parent, 0.0, 0.0), None, None, None, 0, where_words(one.cluster, 0, one.server, one.columns),
+            f"CREATE INDEX CONCURRENTLY {quoted(name)} ON {quoted_path(one.table)} ({', '.join(one.columns)});", f"DROP INDEX CONCURRENTLY {quoted(name)};",
         )  # fmt: skip

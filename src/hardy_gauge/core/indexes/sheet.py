@@ -9,6 +9,7 @@ from hardy_gauge.core.evidence.schema import TableFacts
 from hardy_gauge.core.evidence.sources import IndexUse
 from hardy_gauge.core.indexes.candidates import Candidate
 from hardy_gauge.core.indexes.choosing import ENTRY_WRITE_S, Chooser, Chosen
+from hardy_gauge.core.indexes.needless import COUNTED_S
 from hardy_gauge.core.narrative.index_words import (
     belief_words,
     index_set_sentence,
@@ -24,8 +25,6 @@ MOST_STATEMENTS = 200
 UNCHANGED = 0.01
 # a workload that takes so much more of its time without an index does not need it
 NEEDLESS = 0.001
-# what was not read for a week may be read at the month's end, what was not for an hour at any moment
-COUNTED_S = 7 * 86_400.0
 
 
 @dataclass(frozen=True)
@@ -234,7 +233,7 @@ def _drops(
     found, unknown = [], []
     for table, indexes in work.indexes.items():
         for index in indexes:
-            if index.unique or index.constraint or index.partial or not index.valid:
+            if index.enforces or index.partial or not index.valid:
                 continue
             path, users = _path(table, index.name), read.get(index.name, [])
             counted_s = (work.until_us - index.counted_since_us) / 1e6 if index.counted_since_us is not None else None

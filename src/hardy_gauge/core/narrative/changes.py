@@ -62,7 +62,7 @@ def job_words(calendar: str, clock: str, took_s: float, usual_s: float) -> str:
     return f"job of {calendar} at {clock} ran for {formatting.duration(took_s)}, usually {formatting.duration(usual_s)}"
 
 
-def hardware_words(what: str, before: str, after: str) -> str:
+def fact_words(what: str, before: str, after: str) -> str:
     """ "cores changed from 8 to 16"."""
     return f"{what}{CHANGED_FROM}{before} to {after}"
 

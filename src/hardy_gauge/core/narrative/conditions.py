@@ -31,6 +31,11 @@ def not_counted_words(why: str) -> str:
     }[why]
 
 
+def counted_words(rows: int, pages: int) -> str:
+    """In which rows a share was counted."""
+    return f"of {rows:,} rows in {pages:,} pages drawn at random" if pages else "of the rows that came when it was run"
+
+
 def selectivity_sentence(server: str, rows: Sequence[Selectivity]) -> str:
     """Which condition the planner is most wrong about."""
     if not rows:

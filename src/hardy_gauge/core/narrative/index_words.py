@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hardy_gauge.core.figures.formatting import counted, duration, share, size
+from hardy_gauge.core.figures.formatting import counted, duration, listed, share, size
 
 ASK_FIRST = "ask first: a report at the end of the month or the year may read it, or another member of its cluster"
 
@@ -84,7 +84,7 @@ def judged_words(
 ) -> str:
     """Why an index is told of, in a sentence without its name."""
     counted_for = f"in the {duration(counted_s)} that it is counted" if counted_s is not None else "since it is counted"
-    where = "" if members < 2 else f" on none of {members} members"
+    where = "" if members < 2 else f" on any of {members} members"
     match judged:
         case "never read":
             return (
@@ -93,7 +93,7 @@ def judged_words(
         case "not read so far":
             return f"not read{where} {counted_for}, which is little to go by"
         case "rarely read":
-            return f"read {per_day or 0:.1f} times a day, less often than it is written to"
+            return f"read {per_day or 0:.1f} times a day, less often than rows of its table are written"
         case "duplicate":
             return f"{other} is over the same columns"
         case "contained in another":
@@ -108,20 +108,31 @@ def judged_words(
             return f"refers to {other}: deleting or changing a row there reads all of this table"
 
 
-def across_sentence(indexes: int, needless: int, needless_bytes: float, missing: int, rest: int) -> str:
-    """How many are told of, and how much room those that give nothing take."""
+def where_words(cluster: str, members: int, server: str, columns: Sequence[str]) -> str:
+    """Over which columns and on which servers; ``members`` 0 where the index is missing."""
+    over = f"Over {', '.join(columns)}"
+    if not members:
+        return f"{over} of {cluster}, such as {server}."
+    return f"{over}, on {server}." if members == 1 else f"{over}, on {members} members of {cluster}, such as {server}."
+
+
+def unknown_words(what: str, servers: Sequence[str]) -> str:
+    return f"{what}, of {listed(servers, 5)}"
+
+
+def across_sentence(indexes: int, needless: int, needless_bytes: float, missing: int, rest: int, uncounted: int) -> str:
+    """How many are told of, how much room those that give nothing take, and of how many it is not known whether they are read."""
     if not indexes:
         return "No index is reported."
-    told = f"Of {_indexes(indexes)}"
-    if not needless + missing + rest:
-        return f"{told} all are read, and none says what another one says."
+    told, one = f"Of {_indexes(indexes)}", needless == 1
     parts = (
-        [
-            f"{needless} {'gives' if needless == 1 else 'give'} nothing and {'takes' if needless == 1 else 'take'} {size(needless_bytes)}"
-        ]
+        [f"{needless} {'gives' if one else 'give'} nothing and {'takes' if one else 'take'} {size(needless_bytes)}"]
         if needless
         else []
     )
     parts += [f"{rest} {'is' if rest == 1 else 'are'} worth a look"] if rest else []
     parts += [f"{counted(missing, 'foreign key')} {'has' if missing == 1 else 'have'} none"] if missing else []
+    parts += [f"whether {uncounted} {'is' if uncounted == 1 else 'are'} read is not known"] if uncounted else []
+    if not parts:
+        return f"{told} all are read, and none says what another one says."
     return f"{told}, {', '.join(parts)}."

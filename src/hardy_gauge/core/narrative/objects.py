@@ -27,15 +27,24 @@ def objects_sentence(server: str, reported: bool, tables: int, scanned_per_s: Ma
 
 
 def table_sentence(
-    table: str, server: str, rows: float, bytes_: float, per_day: float | None, statements: int, time_share: float
+    table: str,
+    server: str,
+    rows: float,
+    bytes_: float,
+    per_day: float | None,
+    statements: int,
+    time_share: float | None,
 ) -> str:
-    """How large it is, whether it grows, and how much of the server's time goes to statements on it."""
+    """How large it is, whether it grows, and how much of the server's time goes to statements on it; ``time_share`` None where no
+    statement was counted.
+    """
     grown = ""
     if per_day is not None:
         grown = f", {size(per_day)} more each day" if per_day > 0 else ", and does not grow"
-    used = (
-        f"; {counted(statements, 'statement')} with {share(time_share)} of the time of {server} touched it"
-        if statements
-        else "; no statement that was counted touched it"
-    )
+    if time_share is None:
+        used = "; who touches it is not known, for no statement was counted"
+    elif statements:
+        used = f"; {counted(statements, 'statement')} with {share(time_share)} of the time of {server} touched it"
+    else:
+        used = "; no statement that was counted touched it"
     return f"{table} holds {amount(rows)} rows in {size(bytes_)}{grown}{used}."

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hardy_gauge.core.figures.formatting import amount, duration, share, size
 from hardy_gauge.core.narrative.comparison import times
 from hardy_gauge.core.plans.model import Plan, Step
 
 AS_EXPECTED = 2.0
+
+
+def expected_rows(rows: float | None) -> str:
+    """How many rows a step is expected to give."""
+    return "not told" if rows is None else f"{rows:,.0f}"
 
 
 def estimate_words(expected: float, seen: float | None) -> str:
@@ -76,3 +83,16 @@ def plan_sentence(plan: Plan) -> str:
     top = max(timed, key=lambda step: step.own_time_s or 0.0)
     part = share((top.own_time_s or 0.0) / plan.time_s)
     return f"{part[0].upper()}{part[1:]} of {duration(plan.time_s)} is spent in one step: {top.words}."
+
+
+def beside_notes(costs: Sequence[float | None], joins: Sequence[Sequence[str]], times: float) -> list[str]:
+    """What is said under two plans beside each other; from ``times`` as many rows on a step counts as changed."""
+    notes = []
+    if list(joins[0]) != list(joins[1]):
+        notes.append(
+            f"Order in which tables are reached: {', '.join(joins[0]) or 'none'}; then {', '.join(joins[1]) or 'none'}."
+        )
+    if costs[0] is not None and costs[1] is not None:
+        notes.append(f"Costs to the planner: {costs[0]:,.6g} and {costs[1]:,.6g}.")
+    notes.append(f"Rows are those seen where the plan was run, otherwise those expected; a step counts as changed where they differ by more than {times:g} times.")  # fmt: skip
+    return notes

@@ -2,10 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hardy_gauge.core.figures.formatting import counted, duration
+from hardy_gauge.core.proof.results import MadeTable
 from hardy_gauge.core.trials.compare import Ratio
 
 TRIFLE = 0.05
+APART = "Columns were drawn apart from each other, so what hangs together in the real rows does not here."
+
+
+def basis_words(tables: Sequence[MadeTable]) -> str:
+    """On what a text was run."""
+    made = "; ".join(f"{one.name} {one.rows:,} of {one.rows_there:,.0f}" for one in tables) or "none"
+    return f"Rows made from the statistics: {made}. {APART}"
+
+
+def columns_words(old: Sequence[str], new: Sequence[str]) -> str:
+    return f"the columns are not the same: {', '.join(old) or 'none'}; then {', '.join(new) or 'none'}"
+
+
+def index_basis_words(tables: Sequence[MadeTable]) -> str:
+    """On what a workload was called."""
+    return f"{basis_words(tables)} Times are those of this machine; promised is the planner's cost with the indexes over that without, on the same rows."
 
 
 def proof_sentence(

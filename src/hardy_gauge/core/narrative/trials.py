@@ -5,9 +5,10 @@ Designs are documents as their authors wrote them, so figures keep their units a
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from hardy_gauge.core.figures.formatting import counted, duration
 from hardy_gauge.core.figures.units import written_duration
 
 ORDERS = {"file": ", each in the order of the file", "own": ", each with a statement of its own"}
@@ -52,7 +53,12 @@ def arrival_words(arrival: Mapping[str, Any]) -> str:
         return f"arriving at random, {arrival.get('rate')} on average"
     if kind == "recorded":
         return f"{len(arrival.get('times') or [])} arrivals as recorded"
-    return f"{arrival.get('workers')} workers{ORDERS.get(arrival.get('order', ''), '')}, {_pause_words(arrival)}"
+    return f"{counted(int(arrival.get('workers') or 1), 'worker')}{ORDERS.get(arrival.get('order', ''), '')}, {_pause_words(arrival)}"
+
+
+def not_taken_up_words(due: int, left: int, sessions: int) -> str:
+    """Arrivals that no session was free for before the run ended."""
+    return f"{left} of {counted(due, 'arrival')} of a run were not taken up before it ended: the server, or {counted(sessions, 'session')}, cannot keep up with them"
 
 
 def _pause_words(arrival: Mapping[str, Any]) -> str:
@@ -77,6 +83,80 @@ def held_words(
     )
     empty = ", each with empty caches at first" if cold else ""
     return (
-        f"{where}; {len(workload['statements'])} statements, {arrival_words(workload['arrival'])}; runs of {written_duration(seconds)}{empty}, "
+        f"{where}; {counted(len(workload['statements']), 'statement')}, {arrival_words(workload['arrival'])}; runs of {written_duration(seconds)}{empty}, "
         f"one of each arm in each of {blocks} blocks, in an order drawn anew with seed {seed}."
     )
+
+
+INTERRUPTED = "stopped before its last run; nothing of it is left running"
+
+
+def plan_sentence(most: bool, runs: int, seconds: float, held: str) -> str:
+    """How much would be run, and for how long at least; ``most``: it may end before."""
+    told = f"{'At most ' if most else ''}{counted(runs, 'run')} of {duration(seconds)}"
+    return f"{told}, {duration(runs * seconds)} in all and some seconds before each run. {held}"
+
+
+def in_force_words(arms: Sequence[Mapping[str, Any]]) -> list[str]:
+    """Settings as the server itself told them: what differs, arm by arm, then what all have alike. Empty where none were told."""
+    told = {arm["arm"]: arm.get("settings_in_force") or {} for arm in arms}
+    told = {name: settings for name, settings in told.items() if settings}
+    if not told:
+        return []
+    names = list(next(iter(told.values())))
+    alike = [one for one in names if len({str(settings.get(one)) for settings in told.values()}) == 1]
+    first = next(iter(told.values()))
+    lines = [
+        f"{arm}: {', '.join(f'{one} {settings.get(one)}' for one in names if one not in alike)}"
+        for arm, settings in told.items()
+        if len(alike) < len(names)
+    ]
+    return [*lines, f"all: {', '.join(f'{one} {first[one]}' for one in alike)}"]
+
+
+def arm_plans_sentence(known: int, statements: int, unlike: int, first: str) -> str:
+    """Of how many statements with known plans another arm has another plan than the ``first``."""
+    of = counted(known, "statement") if known == statements else f"{known} of {counted(statements, 'statement')}"
+    if not unlike:
+        return f"The server told its plans for {of}; they are the same in every arm."
+    are = f"{unlike} of them are" if unlike > 1 else "one of them is"
+    return f"The server told its plans for {of}; {are if known > 1 else 'it is'} planned otherwise in some arm than in {first}."
+
+
+def way_back_sentence(server: str, done: bool, running: bool, problem: str, changed: bool) -> str:
+    """Whether a server that a trial changes is as it was."""
+    if not changed:
+        return f"Nothing of {server} itself was changed; settings were those of the trial's own sessions."
+    if done:
+        return f"{server} is as it was before: everything was set back."
+    if problem:
+        return f"{server} is not as it was before: {problem}. It is tried again every minute; or run these by hand:"
+    if running:
+        return f"At the end of the trial, and also after a kill, {server} is set back:"
+    return f"{server} is being set back:"
+
+
+def family_words(candidates: int, level: float) -> list[str]:
+    """That several candidates are compared with one control; empty for one."""
+    if candidates < 2:
+        return []
+    return [
+        f"{candidates} candidates are compared with one control: each interval is one of {interval_words(level)}, so that all hold together at 95%"
+    ]
+
+
+def interval_words(level: float) -> str:
+    """The name of an interval of some level: "95%", "97.5%"."""
+    return f"{100 * level:.3g}%"
+
+
+def against_sentence(first: int, second: int, metric: str, told: str, differs: int) -> str:
+    """Two trials beside each other; ``told`` is the ratio of their arms in words."""
+    unlike = "nothing else is said to differ" if not differs else f"{counted(differs, 'thing')} in their designs differ"
+    unlike = unlike if differs != 1 else "one thing in their designs differs"
+    return f"{metric[0].upper()}{metric[1:]} of trial {second} {told} of trial {first}; {unlike}. They did not run in the same blocks, so what drifts between them counts as a difference."
+
+
+def no_ratio_sentence(first: int, second: int) -> str:
+    """Two trials that have too few runs to be compared."""
+    return f"Trial {first} and trial {second} cannot be compared: each needs two runs or more with a figure of the same kind."

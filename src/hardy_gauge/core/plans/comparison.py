@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from hardy_gauge.core.figures.formatting import counted
+from hardy_gauge.core.narrative.plan import beside_notes
 from hardy_gauge.core.plans.model import Plan, Step
 from hardy_gauge.core.plans.sheet import StepOut, plan_sheet
 from hardy_gauge.core.plans.tree_matching import matched, ordered
@@ -40,6 +41,7 @@ class PlanComparison:
     times: Sequence[float | None]
     joins: Sequence[Sequence[str]]
     steps: Sequence[ComparedStep]
+    notes: Sequence[str]
 
 
 def compare_plans(first: Plan, second: Plan) -> PlanComparison:
@@ -67,9 +69,10 @@ def compare_plans(first: Plan, second: Plan) -> PlanComparison:
         )
         steps.append(ComparedStep(match, changed, shown[0][id(a)] if a else None, shown[1][id(b)] if b else None))
     steps.sort(key=lambda one: ((one.first or one.second).number, one.first is None))  # type: ignore[union-attr]
+    joins = _objects(first.root), _objects(second.root)
     return PlanComparison(
-        _sentence(first, second, steps), distance, (first.cost, second.cost), (first.time_s, second.time_s),
-        (_objects(first.root), _objects(second.root)), steps,
+        _sentence(first, second, steps), distance, (first.cost, second.cost), (first.time_s, second.time_s), joins, steps,
+        beside_notes((first.cost, second.cost), joins, TIMES),
     )  # fmt: skip
 
 

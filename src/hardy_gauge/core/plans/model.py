@@ -60,9 +60,11 @@ class Step:
 
     def walk(self, depth: int = 0) -> Iterator[tuple[int, Step]]:
         """The step and all below it with their depth, in reading order."""
-        yield depth, self
-        for step in self.steps:
-            yield from step.walk(depth + 1)
+        left = [(depth, self)]
+        while left:
+            at, step = left.pop()
+            yield at, step
+            left += [(at + 1, below) for below in reversed(step.steps)]
 
     def shape(self) -> str:
         """What the step and those below it do, and on which objects: equal for plans that differ in figures only."""

@@ -20,7 +20,7 @@ class StepOut:
     object: str | None
     index: str | None
     predicate: str | None
-    rows_expected: float
+    rows_expected: float | None
     rows_seen: float | None
     estimate: str
     rows_examined: float | None
@@ -86,7 +86,8 @@ def plan_sheet(plan: Plan, of: PlanSource | None = None, before: Plan | None = N
     """The plan as the interface shows it; ``before`` is what it is without a change."""
     of = of or PlanSource()
     steps: list[StepOut] = []
-    _add(steps, plan.root, 0, 0.0 if plan.time_s is not None else None, plan.time_s)
+    told = any(step.rows_expected for _, step in plan.root.walk())
+    _add(steps, plan.root, 0, 0.0 if plan.time_s is not None else None, plan.time_s, told)
     return PlanOut(
         plan_sentence(plan), what_if_words(plan, before), plan.plan_id, plan.source, plan.time_s, plan.cost, plan.total_s, plan.accounts(),
         plan.compiled_s, steps, by_key(plan, "operation"),
@@ -94,9 +95,11 @@ def plan_sheet(plan: Plan, of: PlanSource | None = None, before: Plan | None = N
     )  # fmt: skip
 
 
-def _add(steps: list[StepOut], step: Step, depth: int, start: float | None, total: float | None) -> None:
+def _add(steps: list[StepOut], step: Step, depth: int, start: float | None, total: float | None, told: bool) -> float:
+    """Add a step and all below it; the sum of their own times. ``told``: the plan says how many rows it expects."""
     own = step.own_time_s
     same = {name: getattr(step, name) for name in _SAME}
+    same["rows_expected"] = step.rows_expected if told else None
     share = own / total if own is not None and total else None
     estimate = estimate_words(step.rows_expected, step.rows_seen)
     steps.append(
@@ -110,8 +113,7 @@ def _add(steps: list[StepOut], step: Step, depth: int, start: float | None, tota
             **same,
         )
     )
-    at = start
+    below_s = 0.0
     for below in step.steps:
-        _add(steps, below, depth + 1, at, total)
-        if at is not None:
-            at += sum(s.own_time_s or 0.0 for _, s in below.walk())
+        below_s += _add(steps, below, depth + 1, None if start is None else start + below_s, total, told)
+    return (own or 0.0) + below_s

@@ -81,8 +81,13 @@ def typical_sum(values: Array) -> Typical | None:
     known = values[np.isfinite(values).any(axis=1)] if values.size else values
     if not known.size:
         return None
-    looked_at = np.isfinite(known).any(axis=0)
-    filled = np.where(np.isfinite(known), known, np.nanmedian(known, axis=1, keepdims=True))
+    finite = np.isfinite(known)
+    looked_at, lacking, filled = finite.any(axis=0), ~finite.all(axis=1), known.copy()
+    if lacking.any():
+        ordered, count = np.sort(known[lacking], axis=1), finite[lacking].sum(axis=1)  # what is not known stands last
+        rows = np.arange(len(ordered))
+        medians = (ordered[rows, (count - 1) // 2] + ordered[rows, count // 2]) / 2
+        filled[lacking] = np.where(finite[lacking], known[lacking], medians[:, None])
     return median_spread(filled[:, looked_at].sum(axis=0))
 
 

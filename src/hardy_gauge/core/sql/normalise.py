@@ -22,7 +22,33 @@ TOKEN = re.compile(
     """,
     re.VERBOSE | re.DOTALL,
 )
-_VALUE = "?"
+# what has to be replaced, and what could be taken for it, each with the plain text before it; the number of each is that of its group
+_REPLACED = re.compile(
+    r"""
+    ([^"'`\[$?:@%\d/.\-]*)
+    (?: ('(?:[^'\\]|''|\\.)*')
+      | ((?<!\w)\d[\d_]*\.?\d*(?:[eE][+-]?\d+)?)
+      | (--[^\n]*|/\*.*?\*/)
+      | (\.\d+(?:[eE][+-]?\d+)?)
+      | ((\$\w*\$).*?\7)
+      | ("(?:[^"]|"")*"|`[^`]*`|\[[A-Za-z_][^\]]*\]|\$\d+|\?\d*|(?<![:\w]):[A-Za-z_]\w*|%s|%\(\w+\)s|@\w+|.)
+      | \Z)
+    """,
+    re.VERBOSE | re.DOTALL,
+)
+# the tokens of a text in which nothing of any length is left, each with the white space before it; those first that come most often
+_PIECE = re.compile(
+    r"""
+    (\s*)
+    ( [^\W\d]\w*(?![\w'&]) | [(),=*;+]
+    | (?:\b[eExXbBnN]|\b[uU]&)?'' | "(?:[^"]|"")*" | `[^`]*` | \[[A-Za-z_][^\]]*\]
+    | \$\d+ | \?\d* | (?<![:\w]):[A-Za-z_]\w* | %s | %\(\w+\)s | @\w+
+    | \d[\d_]*\.?\d*(?:[eE][+-]?\d+)? | \.\d+(?:[eE][+-]?\d+)? | [^\W\d]\w*
+    | ::|<=|>=|<>|!=|\|\||->>|->|\#>>|\#>|@>|<@|\S )
+    """,
+    re.VERBOSE,
+)
+_VALUE, _TAGGED = "?", "\ue000"
 _BEFORE_SIGN = frozenset(["(", ",", "=", "<", ">", "<=", ">=", "<>", "!=", "+", "-", "*", "/", "%", "||", "["])
 _WORD_BEFORE_SIGN = frozenset(
     [
@@ -61,9 +87,34 @@ class Normalised:
 
 @lru_cache(maxsize=20_000)
 def normalise(sql: str) -> Normalised:
-    """The identity and readable form of one statement; repeated texts come from a cache."""
-    tokens, spaced = _tokens(sql)
-    canonical = _collapse(tokens)
+    """The identity and readable form of one statement; repeated texts come from a cache, and so do those that differ in literals alone."""
+    return _normalised(_skeleton(sql))
+
+
+def _skeleton(sql: str) -> str:
+    """The text with shortest values in the place of its values, and a space for each comment: its tokens are those of the text."""
+    parts: list[str] = []
+    for plain, string, number, comment, part, tagged, _, kept in _REPLACED.findall(sql):
+        parts.append(plain)
+        if kept:
+            parts.append(kept)
+        elif number:
+            parts.append("0." if number[-1] == "." else "0.0")  # what follows must not be taken for a part of it
+        elif string:
+            parts.append("''")
+        elif comment:
+            parts.append(" ")
+        elif part:
+            parts.append(".0")
+        elif tagged:
+            parts.append(_TAGGED)
+    return "".join(parts)
+
+
+@lru_cache(maxsize=20_000)
+def _normalised(skeleton: str) -> Normalised:
+    tokens, lowered, spaced = _tokens(skeleton)
+    canonical = _collapse(lowered)
     digest = hashlib.blake2b(" ".join(canonical).encode(), digest_size=8).hexdigest()
     first = next((t for t in canonical if t in _KINDS), canonical[0] if canonical else "")
     return Normalised(_readable(tokens, spaced), digest, "select" if first == "with" else first)
@@ -74,53 +125,62 @@ def fingerprint(sql: str) -> str:
     return normalise(sql).fingerprint
 
 
-def _tokens(sql: str) -> tuple[list[str], list[bool]]:
-    """Tokens with literals as '?', and whether white space stood before each."""
+def _tokens(skeleton: str) -> tuple[list[str], list[str], list[bool]]:
+    """Tokens with literals as '?', the same in lower case outside quotes, and whether white space stood before each."""
     tokens: list[str] = []
+    lowered: list[str] = []
     spaced: list[bool] = []
-    gap = False
-    for match in TOKEN.finditer(sql):
-        group = match.lastgroup
-        if group == "space":
-            gap = True
-            continue
-        text = match.group()
-        if group in ("string", "number", "parameter", "tag"):
-            if group == "number" and tokens and tokens[-1] in ("-", "+") and _unary(tokens):
-                tokens.pop()
-                gap = spaced.pop()
-            text = _VALUE
-        elif group == "word":
-            lower = text.lower()
-            literal = lower in _CONSTANT_WORDS and not (tokens and tokens[-1].lower() in ("is", "not"))
-            text = _VALUE if literal else text
-        elif group == "quoted" and text[0] == '"' and re.fullmatch(r"[a-z_][a-z0-9_]*", text[1:-1]):
-            text = text[1:-1]
+    for space, piece in _PIECE.findall(skeleton.rstrip()):
+        gap = bool(space)
+        kind, text, low = _read(piece)
+        if kind == "number" and lowered and lowered[-1] in ("-", "+") and _unary(lowered):
+            tokens.pop()
+            lowered.pop()
+            gap = spaced.pop()
+        elif kind == "constant" and lowered and lowered[-1] in ("is", "not"):
+            text, low = piece, piece.lower()
         tokens.append(text)
+        lowered.append(low)
         spaced.append(gap)
-        gap = False
     while tokens and tokens[-1] == ";":
         tokens.pop()
+        lowered.pop()
         spaced.pop()
-    return tokens, spaced
+    return tokens, lowered, spaced
+
+
+@lru_cache(maxsize=50_000)
+def _read(piece: str) -> tuple[str, str, str]:
+    """What a token is, how it is shown, and how it counts."""
+    if piece == _TAGGED:
+        return "tag", _VALUE, _VALUE
+    match = TOKEN.fullmatch(piece)
+    kind = match.lastgroup if match and match.lastgroup else "operator"
+    if kind in ("string", "number", "parameter", "tag"):
+        return kind, _VALUE, _VALUE
+    if kind == "word" and piece.lower() in _CONSTANT_WORDS:
+        return "constant", _VALUE, _VALUE
+    if kind == "quoted" and piece[0] == '"' and re.fullmatch(r"[a-z_][a-z0-9_]*", piece[1:-1]):
+        piece = piece[1:-1]
+    return kind, piece, piece if piece[0] in '"`[' else piece.lower()
 
 
 def _unary(tokens: list[str]) -> bool:
     if len(tokens) < 2:
         return True
     before = tokens[-2]
-    return before in _BEFORE_SIGN or before.lower() in _WORD_BEFORE_SIGN
+    return before in _BEFORE_SIGN or before in _WORD_BEFORE_SIGN
 
 
 def _collapse(tokens: list[str]) -> list[str]:
-    """Lower case outside quotes; '(?, ?, ?)' after IN becomes '(?)', rows after VALUES become one row."""
+    """'(?, ?, ?)' after IN becomes '(?)', rows after VALUES become one row."""
     out: list[str] = []
     in_values = False
     for token in tokens:
-        out.append(token if token[0] in '"`[' else token.lower())
-        if out[-1] == "values":
+        out.append(token)
+        if token == "values":
             in_values = True
-        if out[-1] == ")" and len(out) > 3:
+        elif token == ")" and len(out) > 3:
             _collapse_list(out)
             if in_values:
                 _collapse_rows(out)

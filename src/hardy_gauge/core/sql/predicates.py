@@ -113,6 +113,15 @@ def _owner(column: exp.Column, names: Mapping[str, str], schema: Mapping[str, li
     return owners[0] if len(owners) == 1 else None
 
 
+def _is_variable(column: exp.Column, names: Mapping[str, str], schema: Mapping[str, list[str]]) -> bool:
+    """Whether it is a variable of the routine that runs the statement, and so a value: no table of the statement is called so, or
+    none of its tables, all of which are known, has such a column.
+    """
+    if column.table:
+        return column.table not in names
+    return all(one in schema and column.name not in schema[one] for one in names.values())
+
+
 def _alias(column: exp.Column, owner: str | None, names: Mapping[str, str]) -> str | None:
     """By what name the text calls the table of a column."""
     return column.table or next((alias for alias, name in names.items() if name == owner), None)
@@ -121,7 +130,7 @@ def _alias(column: exp.Column, owner: str | None, names: Mapping[str, str]) -> s
 def _add(
     condition: Expr, names: Mapping[str, str], sources: Mapping[str, str], schema: Mapping[str, list[str]], uses: Uses, dialect: str
 ) -> None:  # fmt: skip
-    columns = list(condition.find_all(exp.Column))
+    columns = [one for one in condition.find_all(exp.Column) if not _is_variable(one, names, schema)]
     owners = [(c, _owner(c, names, schema)) for c in columns]
     text, kind = condition.sql(dialect=dialect, comments=False), kind_of(condition)
     read = tuple(dict.fromkeys(sources[alias] for c, owner in owners if (alias := _alias(c, owner, names))))

@@ -52,13 +52,14 @@ class Counted:
 @dataclass(frozen=True)
 class Selectivity:
     """One condition: the share of rows that the planner expects (``for_values``: for the values in the text, otherwise for any), and
-    the share that was counted; ``problem`` why one of them is not known.
+    the share that was counted, ``counted_how``; ``problem`` why one of them is not known.
     """
 
     text: str
     expected: float | None
     for_values: bool
     counted: Counted | None
+    counted_how: str = ""
     problem: str = ""
 
     @property

@@ -21,7 +21,7 @@ SESSIONS = ("figure:sessions_open", "figure:connections_opened", "figure:errors"
 
 SETS: Mapping[str, Sequence[str]] = {
     "missing_index": (*STATEMENT, *READS[:2]),
-    "plan_flip": STATEMENT, "plan_regressed_after_upgrade": STATEMENT, "stale_statistics": STATEMENT, "value_sensitive_plan": STATEMENT,
+    "plan_flip": STATEMENT, "pin_unhelpful": STATEMENT, "plan_regressed_after_upgrade": STATEMENT, "stale_statistics": STATEMENT, "value_sensitive_plan": STATEMENT,
     "new_statement": STATEMENT, "many_small_calls": STATEMENT,
     "over_fetch": ("statement:returned", *STATEMENT, "family:client"),
     "wide_select": ("statement:returned", *STATEMENT, "family:client"),

@@ -29,6 +29,21 @@ def means(times: Times, values: Array, grid: Times, step_us: int) -> Array:
         return np.where(count > 0, total / count, np.nan)
 
 
+def means_of_many(
+    ids: Times, owners: Times, times: Times, values: Array, grid: Times, step_us: int
+) -> Array:  # fmt: skip
+    """As ``means``, a row for each of ``ids``; ``owners`` says whose each value is."""
+    order = np.argsort(ids)
+    rows = order[np.searchsorted(ids, owners, sorter=order)]
+    places = (times - grid[0]) // step_us if len(grid) else times
+    inside = (places >= 0) & (places < len(grid))
+    at, size = (rows * len(grid) + places)[inside], len(ids) * len(grid)
+    total = np.bincount(at, weights=values[inside], minlength=size)
+    count = np.bincount(at, minlength=size)
+    with np.errstate(invalid="ignore"):
+        return np.where(count > 0, total / count, np.nan).reshape(len(ids), len(grid))
+
+
 def sums(times: Times, values: Array, grid: Times, step_us: int) -> Array:
     """Sums of a series in each step; 0 where it has no value."""
     if not len(grid):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Literal
 
@@ -44,6 +44,12 @@ class Window:
     focus: Span
     reference: Reference = field(default_factory=Reference)
     following: bool = False
+
+    def by_minute(self) -> Window:
+        """As it stood at the last whole minute where it moves on: what is compared with does not change with every second."""
+        if not self.following:
+            return self
+        return replace(self, focus=self.focus.moved(-(self.focus.until_us % MINUTE_US)))
 
 
 def parse_span(text: str, name: str) -> Span:

@@ -9,6 +9,9 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass
 
+# kinds whose arms their files state; the others are given what makes them
+STATE_THEIR_ARMS = frozenset({"compare", "as-needed", "queries"})
+
 
 @dataclass(frozen=True)
 class PlannedRun:

@@ -11,6 +11,7 @@ from hardy_gauge.core.trials.warmup import mser5
 
 Metric = Literal["throughput", "mean", "p50", "p95", "p99"]
 METRICS: tuple[Metric, ...] = get_args(Metric)
+UNITS: dict[str, str] = {"throughput": "/s", "mean": "s", "p50": "s", "p95": "s", "p99": "s"}
 BINS = 60
 
 

@@ -33,6 +33,10 @@ class Scalability:
     peak: Bounds | None
     most: float
 
+    def turns_within(self, sessions: float) -> bool:
+        """Whether the curve turns at so many sessions or fewer."""
+        return self.peak is not None and self.peak.value <= sessions
+
 
 def throughput(sessions: np.ndarray, one: float, contention: float, coherency: float) -> np.ndarray:
     return np.asarray(one * sessions / (1 + contention * (sessions - 1) + coherency * sessions * (sessions - 1)))
@@ -45,13 +49,22 @@ def fitted(sessions: Sequence[float], rates: Sequence[float]) -> tuple[float, fl
         raise ValueError("three numbers of sessions or more are needed")
     scale = x.max()
     start = [x[np.argmin(n)] / n.min() / scale, 0.05, 1e-4]
+    held = (n - 1, n * (n - 1))
 
     def off(p: np.ndarray) -> np.ndarray:
-        return np.asarray(throughput(n, *(float(one) for one in p)) - x / scale)
+        return np.asarray(throughput(n, *p) - x / scale)
 
-    found = least_squares(
-        off, start, bounds=([0, 0, 0], [np.inf, 1, 1]), x_scale=[start[0], 0.05, 1e-3], xtol=1e-14, ftol=1e-14, gtol=1e-14
-    )  # fmt: skip
+    def jacobian(p: np.ndarray) -> np.ndarray:
+        below = 1 + held[0] * p[1] + held[1] * p[2]
+        return np.asarray(np.column_stack([n / below, *(-p[0] * n * one / below**2 for one in held)]))
+
+    steps = [start[0], 0.05, 1e-3]
+    found = least_squares(off, start, jacobian, method="lm", x_scale=steps, xtol=1e-12, ftol=1e-12, gtol=1e-12)
+    if (
+        min(found.x) < 0 or max(found.x[1:]) > 1
+    ):  # bounds make the search ten times dearer, and most fits do not need them
+        within = ([0, 0, 0], [np.inf, 1, 1])
+        found = least_squares(off, start, jacobian, within, x_scale=steps, xtol=1e-12, ftol=1e-12, gtol=1e-12)
     return float(found.x[0] * scale), float(found.x[1]), float(found.x[2])
 
 
@@ -69,7 +82,10 @@ def scalability(sessions: Sequence[float], blocks: Sequence[Sequence[float]], se
     draw = np.random.default_rng(seed)
     drawn = [whole]
     if len(y) > 1:
-        drawn = [fitted(sessions, y[draw.integers(len(y), size=len(y))].mean(axis=0).tolist()) for _ in range(DRAWS)]
+        # few blocks make few different draws: each is fitted once
+        picks = [tuple(sorted(draw.integers(len(y), size=len(y)).tolist())) for _ in range(DRAWS)]
+        fits = {pick: fitted(sessions, y[list(pick)].mean(axis=0).tolist()) for pick in set(picks)}
+        drawn = [fits[pick] for pick in picks]
     table = np.asarray(drawn)
     lows, highs = np.quantile(table, [(1 - LEVEL) / 2, (1 + LEVEL) / 2], axis=0)
     bounds = [Bounds(value, float(a), float(b)) for value, a, b in zip(whole, lows, highs, strict=True)]

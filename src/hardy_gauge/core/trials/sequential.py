@@ -30,6 +30,11 @@ class Look:
     level: float
     answer: Answer | Literal[""]
 
+    @property
+    def shown(self) -> bool:
+        """Whether the interval leaves "the same" out."""
+        return self.low > 1 or self.high < 1
+
 
 @cache
 def height(most: int) -> float:

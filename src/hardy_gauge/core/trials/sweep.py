@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from hardy_gauge.core.trials.compare import Ratio, paired_ratio
+from hardy_gauge.core.trials.compare import LEVEL, Ratio, paired_ratio
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ def sweep_of(values: Sequence[str], figures: Sequence[Sequence[float]], higher_i
         if mine is figures[best]:
             points.append(SweepPoint(value, mean, None, True))
             continue
-        ratio = paired_ratio(figures[best], mine)
-        worse = ratio.p_value * others < 0.05 and (ratio.ratio < 1) == higher_is_better
+        ratio = paired_ratio(figures[best], mine, 1 - (1 - LEVEL) / others)
+        worse = ratio.high < 1 if higher_is_better else ratio.low > 1
         points.append(SweepPoint(value, mean, ratio, not worse))
     return Sweep(points, best, [one.value for one in points if one.as_good])

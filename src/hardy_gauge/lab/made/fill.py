@@ -6,13 +6,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import polars as pl
 import psycopg
 
+from hardy_gauge.core.proof.results import MadeTable
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.lab.instance import Instance, remove_leftovers
 from hardy_gauge.lab.made.layouts import TableLayout, read_layouts
@@ -40,15 +40,6 @@ SELECT conrelid::regclass::text, quote_ident(conname), pg_get_constraintdef(oid)
 WHERE contype IN ('f', 'c') AND conrelid <> 0 AND coninhcount = 0 AND conparentid = 0 AND connamespace::regnamespace::text NOT LIKE 'pg\\_%' AND connamespace <> 'information_schema'::regnamespace
 ORDER BY contype, oid
 """
-
-
-@dataclass(frozen=True)
-class MadeTable:
-    """A table with how many rows it has there, and here."""
-
-    name: str
-    rows_there: float
-    rows: int
 
 
 class Made:
@@ -80,20 +71,32 @@ def made_database(
     """Make one of a server's planner facts and take it away afterwards; of at most about so many rows in all. InvalidInput where the
     facts are none that are known here, Unsupported where no PostgreSQL is installed.
     """
-    document = facts.document
-    if document.get("format") != FORMAT:
-        raise InvalidInput("bundle: it holds no planner facts in a form that is known here", "bundle")
     remove_leftovers()
-    programs = programs_for(document["version"] // 10_000)
+    programs = programs_for(major_of(facts))
     instance = Instance.made(programs, None, ["--encoding=UTF8", "--locale=C"])
     try:
         instance.start({"autovacuum": "off", TEMPORARY: f"{4 * MOST_BYTES // 1024}kB", "max_connections": "60"})
-        yield _filled(instance, document, facts.values, most_rows, seed)
+        yield fill_instance(instance, facts, most_rows, seed)
+    finally:
+        instance.remove()
+
+
+def major_of(facts: PlannerFacts) -> int:
+    """The server's major version. InvalidInput where the facts are none that are known here."""
+    version = facts.document.get("version")
+    if facts.document.get("format") != FORMAT or not isinstance(version, int):
+        raise InvalidInput("bundle: it holds no planner facts in a form that is known here", "bundle")
+    return version // 10_000
+
+
+def fill_instance(instance: Instance, facts: PlannerFacts, most_rows: int = MOST_ROWS, seed: int = 1) -> Made:
+    """Fill one that runs and is empty; as ``made_database``."""
+    major_of(facts)
+    try:
+        return _filled(instance, facts.document, facts.values, most_rows, seed)
     except (KeyError, TypeError, AttributeError) as error:
         detail = f"bundle: what its planner knows is not as expected: {' '.join(str(error).split())[:200]}"
         raise InvalidInput(detail, "bundle") from error
-    finally:
-        instance.remove()
 
 
 def _filled(instance: Instance, document: Mapping[str, Any], values: str, most_rows: int, seed: int) -> Made:

@@ -10,11 +10,12 @@ import numpy as np
 import psycopg
 from numpy.typing import NDArray
 
-from hardy_gauge.core.narrative.proof import index_proof_sentence
-from hardy_gauge.core.trials.compare import Ratio, paired_ratio
+from hardy_gauge.core.narrative.proof import index_basis_words, index_proof_sentence
+from hardy_gauge.core.proof.results import IndexProof, StatementProof
+from hardy_gauge.core.trials.compare import paired_ratio
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.lab.made.calls import call, said
-from hardy_gauge.lab.made.fill import Made, MadeTable
+from hardy_gauge.lab.made.fill import Made
 from hardy_gauge.lab.made.parameters import draw_parameters, with_shared_parameters
 from hardy_gauge.probes.sqlpack.postgresql.explain import prepared_plan
 
@@ -31,34 +32,6 @@ class CalledText:
     fingerprint: str
     text: str
     calls: float
-
-
-@dataclass(frozen=True)
-class StatementProof:
-    """Seconds of a call without and with the indexes; ``promised`` is the planner's cost with ÷ without; ``problem`` why it was not
-    called.
-    """
-
-    fingerprint: str
-    text: str
-    before_s: float | None
-    after_s: float | None
-    ratio: float | None
-    promised: float | None
-    problem: str = ""
-
-
-@dataclass(frozen=True)
-class IndexProof:
-    """Of the whole workload: the share of its time that was promised to go, and that went, with ``ratio`` with ÷ without."""
-
-    sentence: str
-    promised_share: float | None
-    measured_share: float | None
-    ratio: Ratio | None
-    statements: list[StatementProof]
-    tables: list[MadeTable]
-    cautions: list[str]
 
 
 @dataclass
@@ -151,7 +124,16 @@ def _proof(
 ) -> IndexProof:
     cautions = made.cautions
     if not called:
-        return IndexProof(index_proof_sentence(None, None, None, 0), None, None, None, found, made.tables, cautions)
+        return IndexProof(
+            index_proof_sentence(None, None, None, 0),
+            index_basis_words(made.tables),
+            None,
+            None,
+            None,
+            found,
+            made.tables,
+            cautions,
+        )
     draws = min(len(one.values) for one in called)
     totals = [
         np.sum([one.of.calls * times[:draws] for one, times in zip(called, side, strict=True)], axis=0)
@@ -169,7 +151,14 @@ def _proof(
     promised, measured = 1 - then / whole[0], 1 - whole[1] / whole[0]
     sentence = index_proof_sentence(promised, measured, ratio, len(called))
     return IndexProof(
-        sentence, promised, measured, ratio, sorted(found, key=_weight(called, before)), made.tables, cautions
+        sentence,
+        index_basis_words(made.tables),
+        promised,
+        measured,
+        ratio,
+        sorted(found, key=_weight(called, before)),
+        made.tables,
+        cautions,
     )
 
 

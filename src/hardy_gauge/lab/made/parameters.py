@@ -112,6 +112,11 @@ def _pool(
             found = []
         if found:
             return found
+    return list(usual_values(type_))
+
+
+def usual_values(type_: str) -> list[str]:
+    """Of a type, where nothing else is known."""
     if type_.endswith("[]"):
         return ["{}"]
     if type_ in ("bigint",):

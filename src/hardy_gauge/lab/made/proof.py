@@ -12,12 +12,13 @@ import psycopg
 import sqlglot
 from sqlglot import exp
 
-from hardy_gauge.core.narrative.proof import proof_sentence
-from hardy_gauge.core.statements.same_rows import RowsCompared, compare_rows
+from hardy_gauge.core.narrative.proof import basis_words, columns_words, proof_sentence
+from hardy_gauge.core.proof.results import Difference, Proof, Same
+from hardy_gauge.core.statements.same_rows import compare_rows
 from hardy_gauge.core.trials.compare import Ratio, paired_ratio
 from hardy_gauge.errors import InvalidInput
 from hardy_gauge.lab.made.calls import call, said
-from hardy_gauge.lab.made.fill import Made, MadeTable
+from hardy_gauge.lab.made.fill import Made
 from hardy_gauge.lab.made.parameters import draw_parameters, with_shared_parameters
 
 DRAWS, ROUNDS = 12, 3
@@ -34,35 +35,6 @@ OTHER_WAYS = (
     "enable_hashagg",
     "max_parallel_workers_per_gather",
 )
-
-
-@dataclass(frozen=True)
-class Difference:
-    """A call whose rows differ: its values, and some of the rows that only one of the texts gives, with how many more it has."""
-
-    values: Sequence[str | None]
-    compared: RowsCompared
-
-
-@dataclass(frozen=True)
-class Proof:
-    """``same``: whether both gave the same rows in every call, "another order" where only that differs although the old text asks for
-    one. ``determined`` is false where the old text itself gives other rows when it is run another way. ``ratio`` is new ÷ old.
-    """
-
-    sentence: str
-    same: str
-    determined: bool
-    calls: int
-    rows: int
-    differences: list[Difference]
-    old_s: float
-    new_s: float
-    ratio: Ratio | None
-    old_columns: list[str]
-    new_columns: list[str]
-    tables: list[MadeTable]
-    cautions: list[str] = field(default_factory=list)
 
 
 @dataclass
@@ -100,7 +72,7 @@ def prove(made: Made, old: str, new: str, draws: int = DRAWS, rounds: int = ROUN
         Difference(one, found) for one, found in zip(values, compared, strict=True) if found.likeness == "differ"
     ]
     orders = any(found.likeness == "another order" for found in compared)
-    same = (
+    same: Same = (
         "differ"
         if differs or len(columns[0]) != len(columns[1])
         else "another order"
@@ -111,7 +83,12 @@ def prove(made: Made, old: str, new: str, draws: int = DRAWS, rounds: int = ROUN
     rows = sum(found.first_rows for found in compared)
     empty = sum(not found.first_rows and not found.second_rows for found in compared)
     sentence = proof_sentence(same, determined, len(compared), rows, empty, len(differs), ratio, old_s, new_s)
-    return Proof(sentence, same, determined, len(compared), rows, differs[:5], old_s, new_s, ratio, columns[0], columns[1], made.tables, cautions)  # fmt: skip
+    if columns[0] != columns[1]:
+        cautions.append(columns_words(*columns))
+    return Proof(
+        sentence, basis_words(made.tables), same, determined, len(compared), rows, differs[:5], old_s, new_s, ratio, columns[0], columns[1],
+        made.tables, cautions,
+    )  # fmt: skip
 
 
 def _checked(side: _Side) -> exp.Expr:
@@ -190,4 +167,4 @@ def _timed(
         for side, seconds in zip(sides, found, strict=True):
             side.seconds += seconds
     means = [[float(np.mean(pair[k])) for pair in blocks] for k in (0, 1)]
-    return paired_ratio(*means) if len(blocks) > 1 else None
+    return paired_ratio(means[0], means[1]) if len(blocks) > 1 else None

@@ -9,11 +9,20 @@ This module imports nothing of ours but the errors, so that a server's side can 
 
 from hardy_gauge.errors import NeverAsked, ProbeError, Refused, Unsupported
 from hardy_gauge.probes.protocol.base import PROTOCOL_VERSION, Message
-from hardy_gauge.probes.protocol.changes import Done, PinRequest, SettingChange, VolumeGrowth
+from hardy_gauge.probes.protocol.changes import Done, SettingChange, VolumeGrowth
 from hardy_gauge.probes.protocol.objects import IndexCounters, Objects, Sequence, TableCounters
+from hardy_gauge.probes.protocol.pins import Pin, PinRequest, Pins
 from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, PlannerFacts, Step
-from hardy_gauge.probes.protocol.plays import Arrival, HistoryKind, PlayRequest, PlayState, PlayStatement
-from hardy_gauge.probes.protocol.probe import CountsConditions, KnowsPlanner, Probe, RemembersPast
+from hardy_gauge.probes.protocol.plays import Arrival, HistoryKind, PlayRequest, PlaySecond, PlayState, PlayStatement
+from hardy_gauge.probes.protocol.probe import (
+    CountsConditions,
+    KnowsPlanner,
+    LooksAtCache,
+    PinsPlans,
+    Probe,
+    RemembersPast,
+    TracesPages,
+)
 from hardy_gauge.probes.protocol.state import (
     Column,
     IndexFacts,
@@ -61,14 +70,19 @@ __all__ = [
     "KnowsPlanner",
     "LogMessage",
     "LogMessages",
+    "LooksAtCache",
     "Member",
     "Members",
     "Message",
     "NeverAsked",
     "Objects",
+    "Pin",
     "PinRequest",
+    "Pins",
+    "PinsPlans",
     "PlannerFacts",
     "PlayRequest",
+    "PlaySecond",
     "PlayState",
     "PlayStatement",
     "Probe",
@@ -89,6 +103,7 @@ __all__ = [
     "Step",
     "Table",
     "TableCounters",
+    "TracesPages",
     "Unsupported",
     "Volume",
     "VolumeGrowth",

@@ -14,13 +14,6 @@ class SettingChange(Message):
     value: float | int | str | bool
 
 
-class PinRequest(Message):
-    """Keep one plan for a statement; without a plan the engine chooses again."""
-
-    statement: str
-    plan_key: str | None = None
-
-
 class VolumeGrowth(Message):
     """Make a volume larger; volumes never shrink."""
 

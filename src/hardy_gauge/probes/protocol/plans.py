@@ -50,11 +50,14 @@ class Step(Message):
 
 
 class ExplainRequest(Message):
-    """``add_indexes`` and ``drop_indexes`` ask "what if": nothing is built or dropped."""
+    """``add_indexes`` and ``drop_indexes`` ask "what if": nothing is built or dropped; ``unpinned``, what the planner would choose
+    without a pin.
+    """
 
     text: str
     add_indexes: list[IndexSpec] = Field(default_factory=list)
     drop_indexes: list[str] = Field(default_factory=list)
+    unpinned: bool = False
 
 
 class PlannerFacts(Message):

@@ -6,7 +6,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from hardy_gauge.probes.protocol.base import Message
+from hardy_gauge.probes.protocol.base import MOST_NAMES, Message
+from hardy_gauge.probes.protocol.plans import Explained
 from hardy_gauge.probes.protocol.state import IndexSpec
 
 
@@ -48,8 +49,22 @@ class PlayRequest(Message):
     drop_indexes: list[str] = Field(default_factory=list)
 
 
+class PlaySecond(Message):
+    """A second of a played workload: executions that ended and failed, seconds that those that ended took, sessions at work by wait event
+    when they were looked at (None where they were not), and the share of it in which each part of the host was busy.
+    """
+
+    ended: int = Field(ge=0)
+    failed: int = Field(0, ge=0)
+    took_s: float = Field(0.0, ge=0)
+    waits: dict[str, float] | None = Field(None, max_length=MOST_NAMES)
+    busy: dict[str, float] = Field(default_factory=dict, max_length=MOST_NAMES)
+
+
 class PlayState(Message):
-    """How far a played workload is."""
+    """How far a played workload is; the answer to its start has the ``plans`` of its statements, in their order, where they are known.
+    ``by_second`` is how it went from ``since_s`` so far, of a play that tells.
+    """
 
     play: str
     state: Literal["running", "finished", "stopped", "failed"]
@@ -57,6 +72,9 @@ class PlayState(Message):
     seconds: float
     detail: str = ""
     utilisation: dict[str, float] = Field(default_factory=dict)
+    plans: list[Explained] = Field(default_factory=list, max_length=MOST_NAMES)
+    since_s: int = Field(0, ge=0)
+    by_second: list[PlaySecond] = Field(default_factory=list, max_length=3600)
 
 
 HistoryKind = Literal["metric", "statement", "sample", "holder", "execution"]

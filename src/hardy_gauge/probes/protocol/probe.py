@@ -6,7 +6,9 @@ from typing import Protocol, runtime_checkable
 
 import polars as pl
 
+from hardy_gauge.probes.protocol.changes import Done
 from hardy_gauge.probes.protocol.objects import Objects
+from hardy_gauge.probes.protocol.pins import PinRequest, Pins
 from hardy_gauge.probes.protocol.plans import Explained, ExplainRequest, PlannerFacts
 from hardy_gauge.probes.protocol.plays import HistoryKind
 from hardy_gauge.probes.protocol.state import LogMessages, Schema, Settings
@@ -89,3 +91,32 @@ class CountsConditions(Protocol):
         """Over some pages of the table, drawn at random, read-only and for a short time. ``source`` is the table as a statement has it,
         ``bytes_`` its size. Gives what ``core.sql.selectivity.PageTotals`` takes; a ProbeError says why it cannot be counted.
         """
+
+
+@runtime_checkable
+class TracesPages(Protocol):
+    """A probe that can tell, with the ability ``page_trace``, which pages its server is asked for."""
+
+    def page_trace(self, asks: int) -> pl.DataFrame:
+        """So many, one after the other: ``object`` and ``page`` of 8 KiB."""
+
+
+@runtime_checkable
+class LooksAtCache(Protocol):
+    """A probe that can tell, with the ability ``cached_pages``, what its server's cache holds."""
+
+    def cached_pages(self) -> pl.DataFrame:
+        """One look, a row a table or index: ``object`` (empty for free pages), ``held`` and in all ``pages`` of 8 KiB, and requests that were
+        found (``hits``) and not (``reads``) so far.
+        """
+
+
+@runtime_checkable
+class PinsPlans(Protocol):
+    """A probe whose server can, with the ability ``pins``, keep a plan for a statement."""
+
+    def pins(self) -> Pins:
+        """Those in force."""
+
+    def pin(self, request: PinRequest) -> Done:
+        """Pin a plan, or take the pin of a statement back; Refused where the server knows no such statement or plan."""

@@ -63,6 +63,8 @@ class IndexFacts(IndexSpec):
         "", max_length=40, description="what it enforces: primary key, unique, exclusion; or nothing"
     )
     method: str = Field("", max_length=40, description="how it is built, in the engine's own word")
+    place: str = Field("", max_length=200, description="the volume or the space of the engine that it lies in")
+    file: str = Field("", max_length=500, description="its first file, as the server names it")
 
 
 class Table(Message):
@@ -82,6 +84,8 @@ class Table(Message):
     options: dict[str, str] = Field(
         max_length=MOST_NAMES, default_factory=dict, description="settings of this table alone"
     )
+    place: str = Field("", max_length=200, description="the volume or the space of the engine that it lies in")
+    file: str = Field("", max_length=500, description="its first file, as the server names it")
 
 
 class Schema(Message):

@@ -29,6 +29,8 @@ Ability = Literal[
     "page_trace",
     "end_session",
     "own_figures",
+    "pins",
+    "cached_pages",
 ]
 
 

@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol, cast
 
+import polars as pl
+
 from hardy_gauge.probes.protocol import (
     Column,
     Executions,
@@ -45,6 +47,9 @@ class EngineAdapter(Protocol):
 
     def condition_totals(self, source: str, condition: str, bytes_: float) -> dict[str, float]:
         """How many rows of a table fit a plain condition, over pages drawn at random."""
+
+    def cached_pages(self) -> pl.DataFrame:
+        """One look at what the cache holds."""
 
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
         """Finished executions from the log."""

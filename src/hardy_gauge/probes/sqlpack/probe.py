@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from functools import cached_property
 from typing import Any
 
+import polars as pl
 from pydantic import ValidationError
 
 from hardy_gauge.probes import protocol as p
@@ -250,6 +251,11 @@ class SqlPackProbe:
 
     def condition_totals(self, source: str, condition: str, bytes_: float) -> dict[str, float]:
         return self._adapter.condition_totals(source, condition, bytes_)
+
+    def cached_pages(self) -> pl.DataFrame:
+        if "cached_pages" not in self.abilities:
+            raise p.Unsupported("the server does not tell what its cache holds")
+        return self._adapter.cached_pages()
 
     def end_session(self, session: int, user: str) -> bool:
         if self.pack.end_session is None or "end_session" not in self.abilities:

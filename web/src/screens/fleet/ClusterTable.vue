@@ -46,7 +46,7 @@ const columns = computed(() => {
         ><span v-for="label in row.labels" :key="label" class="label">{{ label }}</span>
       </template>
       <template #load_gauge="{ row }"
-        ><GaugeScale name="Active sessions" :value="row.active_sessions.value" :low="row.active_sessions.low" :high="row.active_sessions.high" unit="" :width="112" :max="peak"
+        ><GaugeScale name="Active sessions" :value="row.active_sessions.value" :low="row.active_sessions.low" :high="row.active_sessions.high" unit="" :width="103" :max="peak"
       /></template>
       <template #response_gauge="{ row }"><GaugeScale name="Time per call" :value="row.response_s.value" :low="row.response_s.low" :high="row.response_s.high" unit="s" :width="82" /></template>
       <template #peers="{ row }">
@@ -62,7 +62,7 @@ const columns = computed(() => {
         />
         <span v-else class="faded" title="Servers of one cluster, role, engine and hardware should look alike; this one has no such peer">one of a kind</span>
       </template>
-      <template #trace="{ row }"><TraceLine :values="row.trace" :name="`Active sessions of ${row.server}`" :width="104" /></template>
+      <template #trace="{ row }"><TraceLine :values="row.trace" :name="`Active sessions of ${row.server}`" :width="92" /></template>
       <template #storage="{ row, value }">
         <FigureText v-if="value !== null" :value="Number(value)" unit="s" />
         <span v-else class="unit">{{ row.storage_used_share === null ? 'not reported' : 'not growing' }}</span>

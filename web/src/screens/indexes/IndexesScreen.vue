@@ -25,12 +25,12 @@ const shown = (lines: readonly Row[]) =>
 const open = ref<string | null>(null)
 const key = (row: Row) => `${row.cluster}/${row.table}/${row.index}/${row.columns.join()}/${row.judged}`
 const COLUMNS: Column<Row>[] = [
-  { key: 'index', title: 'index', width: '180px', code: true, value: (one) => one.index || `on ${one.columns.join(', ')}` },
-  { key: 'table', title: 'table', width: '150px', value: (one) => one.table },
-  { key: 'cluster', title: 'cluster', width: '110px', value: (one) => one.cluster },
-  { key: 'judged', title: '', width: '170px', value: (one) => one.judged },
+  { key: 'index', title: 'index', width: '170px', code: true, value: (one) => one.index || `on ${one.columns.join(', ')}` },
+  { key: 'table', title: 'table', width: '120px', value: (one) => one.table },
+  { key: 'cluster', title: 'cluster', width: '84px', value: (one) => one.cluster },
+  { key: 'judged', title: '', width: '150px', value: (one) => one.judged },
   { key: 'why', title: 'why', wide: true, value: (one) => one.why },
-  { key: 'bytes', title: 'size', unit: 'B', width: '100px', value: (one) => one.bytes },
+  { key: 'bytes', title: 'size', unit: 'B', width: '90px', value: (one) => one.bytes },
   { key: 'reads', title: 'lookups', unit: '/day', width: '140px', value: (one) => one.lookups_per_day, missing: 'not known' },
 ]
 </script>
@@ -60,9 +60,7 @@ const COLUMNS: Column<Row>[] = [
         >
         <template #below="{ row }">
           <p class="mb-1">
-            {{ row.why[0]!.toUpperCase() + row.why.slice(1) }}. Over {{ row.columns.join(', ') }}; on {{ row.members || 'no' }} {{ row.members === 1 ? 'member' : 'members' }} of {{ row.cluster }},
-            such as <SubjectLink kind="server" :name="row.server" /><template v-if="row.since_us">, counted since {{ day(row.since_us) }}</template
-            >.
+            {{ row.where }} <span class="faded">{{ row.why }}</span><template v-if="row.since_us">; counted since {{ day(row.since_us) }}</template>
           </p>
           <pre v-if="row.script" class="script mb-1">{{ row.script }}</pre>
           <p v-if="row.undo" class="faded mb-0">
@@ -70,7 +68,6 @@ const COLUMNS: Column<Row>[] = [
           </p>
         </template>
       </DataTable>
-      <p v-if="!data.lines.length" class="faded">Nothing to say of {{ data.indexes }} indexes.</p>
       <p v-for="one in data.unknown" :key="one" class="faded mb-0">Not known: {{ one }}.</p>
     </template>
   </AnswerSheet>

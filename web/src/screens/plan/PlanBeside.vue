@@ -12,9 +12,6 @@ const indent = (side: Side) => ({ paddingLeft: `${(side?.depth ?? 0) * 12}px` })
 
 <template>
   <div data-test="beside">
-    <p v-if="plans.joins[0]!.join() !== plans.joins[1]!.join()" class="mb-1">
-      Order in which tables are reached: {{ plans.joins[0]!.join(', ') || 'none' }}; then {{ plans.joins[1]!.join(', ') || 'none' }}.
-    </p>
     <table class="ruled">
       <thead>
         <tr>
@@ -34,16 +31,15 @@ const indent = (side: Side) => ({ paddingLeft: `${(side?.depth ?? 0) * 12}px` })
             <td>
               <span v-if="side" :style="indent(side)" class="step" :title="side.predicate ?? ''">{{ side.words }}</span>
             </td>
-            <td class="num"><FigureText v-if="side" :value="side.rows_seen ?? side.rows_expected" unit="" /></td>
+            <td class="num">
+              <FigureText v-if="side && (side.rows_seen ?? side.rows_expected) !== null" :value="side.rows_seen ?? side.rows_expected" unit="" /><span v-else-if="side" class="faded">not told</span>
+            </td>
             <td class="num"><FigureText v-if="side && side.own_time_s !== null" :value="side.own_time_s" unit="s" /><span v-else-if="side" class="faded">not timed</span></td>
           </template>
         </tr>
       </tbody>
     </table>
-    <p class="faded small-words mb-0">
-      Costs to the planner: <FigureText :value="plans.costs[0] ?? null" unit="" /> and <FigureText :value="plans.costs[1] ?? null" unit="" />. Rows are those seen where the plan was run, otherwise
-      those expected; a step counts as changed where they differ by more than twice.
-    </p>
+    <p v-for="one in plans.notes" :key="one" class="faded small-words mb-0">{{ one }}</p>
   </div>
 </template>
 

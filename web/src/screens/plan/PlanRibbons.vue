@@ -19,7 +19,7 @@ const rows = computed(() => Math.max(...inside.value.map((step) => step.depth)) 
 const left = (step: Step) => (((step.start_s ?? 0) - (root.value.start_s ?? 0)) / root.value.time_s!) * 100
 const wide = (step: Step) => ((step.time_s ?? 0) / root.value.time_s!) * 100
 const own = (step: Step) => ((step.own_time_s ?? 0) / Math.max(step.time_s ?? 0, 1e-12)) * 100
-const rowsOf = (step: Step) => (step.rows_seen === null ? '' : `${text(count(step.rows_expected))} → ${text(count(step.rows_seen))} rows`)
+const rowsOf = (step: Step) => (step.rows_seen === null || step.rows_expected === null ? '' : `${text(count(step.rows_expected))} → ${text(count(step.rows_seen))} rows`)
 </script>
 
 <template>
@@ -55,6 +55,7 @@ const rowsOf = (step: Step) => (step.rows_seen === null ? '' : `${text(count(ste
 .ribbon {
   position: absolute;
   height: 43px;
+  content-visibility: auto;
   border: 1px solid var(--rule-strong);
   padding: 3px 0;
   text-indent: 7px;

@@ -4,11 +4,15 @@ import type { Schemas } from '@/api/client'
 import PlanRibbons from './PlanRibbons.vue'
 import CellBar from '@/parts/CellBar.vue'
 import DataTable from '@/parts/DataTable.vue'
+import FactList from '@/parts/FactList.vue'
 import FigureText from '@/parts/FigureText.vue'
 import type { Column } from '@/parts/table'
 import { share } from '@/state/units'
 
 const props = defineProps<{ plan: Schemas['PlanOut'] }>()
+/** Steps above which only those in sight are drawn, and the depth beyond which none is set in further. */
+const LONG = 60
+const DEEPEST = 16
 const heaviest = () => [...props.plan.steps].sort((a, b) => (b.own_time_s ?? 0) - (a.own_time_s ?? 0))[0]?.number ?? 1
 const chosen = ref(heaviest())
 watch(
@@ -19,8 +23,8 @@ const step = computed(() => props.plan.steps.find((one) => one.number === chosen
 const STEPS: Column<Schemas['StepOut']>[] = [
   { key: 'own', title: 'own time', unit: 's', value: (one) => one.own_time_s, missing: 'not timed' },
   { key: 'share', title: 'share', unit: 'share', value: (one) => one.own_share },
-  { key: 'step', title: 'step', value: (one) => one.number },
-  { key: 'expected', title: 'expected', unit: '', value: (one) => one.rows_expected },
+  { key: 'step', title: 'step', wide: true, value: (one) => one.number },
+  { key: 'expected', title: 'expected', unit: '', value: (one) => one.rows_expected, missing: 'not told' },
   { key: 'seen', title: 'seen', unit: '', value: (one) => one.rows_seen, missing: 'not run' },
   { key: 'estimate', title: '' },
 ]
@@ -67,13 +71,13 @@ const facts = computed<[string, number | null, string][]>(() => [
   <div class="cols two">
     <div>
       <h2 class="part"><span>Steps</span></h2>
-      <div data-test="steps">
-        <DataTable :rows="plan.steps" :columns="STEPS" :row-key="(one) => one.number" :chosen="chosen" opens @open="(one) => (chosen = one.number)">
+      <div data-test="steps" :class="{ long: plan.steps.length > LONG }">
+        <DataTable :fill="plan.steps.length > LONG" :rows="plan.steps" :columns="STEPS" :row-key="(one) => one.number" :chosen="chosen" opens @open="(one) => (chosen = one.number)">
           <template #share="{ row }"
             ><CellBar v-if="row.own_share !== null" :value="row.own_share" :max="1" colour="var(--f-data-read)">{{ share(row.own_share) }}</CellBar></template
           >
           <template #step="{ row }"
-            ><span :style="{ paddingLeft: `${row.depth * 14}px` }"
+            ><span :style="{ paddingLeft: `${Math.min(row.depth, DEEPEST) * 14}px` }" :title="row.words"
               >{{ row.words }} <span class="faded">{{ row.operation }}</span></span
             ></template
           >
@@ -101,12 +105,7 @@ const facts = computed<[string, number | null, string][]>(() => [
       <h2 class="part">
         <span>Step {{ step.number }}: {{ step.words }}</span>
       </h2>
-      <dl>
-        <template v-for="[words, value, unit] in [...facts, ...more]" :key="words"
-          ><dt>{{ words }}</dt>
-          <dd><FigureText :value="value" :unit="unit" /></dd
-        ></template>
-      </dl>
+      <FactList :facts="[...facts, ...more]" />
       <p v-for="note in step.notes" :key="note" class="mb-1">{{ note }}</p>
       <p v-if="step.predicate" class="mb-1">
         Condition<br /><code>{{ step.predicate }}</code>
@@ -125,23 +124,13 @@ const facts = computed<[string, number | null, string][]>(() => [
 .two {
   grid-template-columns: minmax(0, 2.4fr) minmax(0, 1fr);
 }
+.long {
+  display: flex;
+  flex-direction: column;
+  height: 560px;
+}
 .sums {
   grid-template-columns: 1fr 1fr;
-}
-dl {
-  display: grid;
-  grid-template-columns: auto auto;
-  gap: 2px 10px;
-  font-size: 13px;
-  margin: 0 0 8px;
-}
-dt {
-  font-weight: 400;
-  color: var(--faded);
-}
-dd {
-  margin: 0;
-  text-align: right;
 }
 aside {
   font-size: 13px;

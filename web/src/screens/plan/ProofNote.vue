@@ -14,8 +14,9 @@ const rowText = (row: readonly (string | null)[]) => row.map((one) => one ?? 'NU
       <span>The new text's time</span>
       <span class="faded">an eighth</span>
       <RatioRule :ratio="proof.ratio.ratio" :low="proof.ratio.low" :high="proof.ratio.high" :shown="proof.ratio.low > 1 || proof.ratio.high < 1" :width="420" :end="8" />
+      <span class="faded">eight times</span>
+      <span class="figure">{{ proof.ratio.ratio.toPrecision(3) }}× ({{ proof.ratio.low.toPrecision(3) }} to {{ proof.ratio.high.toPrecision(3) }})</span>
     </div>
-    <p v-if="proof.old_columns.join() !== proof.new_columns.join()" class="mb-1">Columns: {{ proof.old_columns.join(', ') || 'none' }}; then {{ proof.new_columns.join(', ') || 'none' }}.</p>
     <table v-if="proof.differences.length" class="ruled mb-2" data-test="differences">
       <thead>
         <tr>
@@ -41,10 +42,7 @@ const rowText = (row: readonly (string | null)[]) => row.map((one) => one ?? 'NU
         </tr>
       </tbody>
     </table>
-    <p class="faded small-words mb-0">
-      Rows made from the statistics: {{ proof.tables.map((one) => `${one.name} ${one.rows.toLocaleString('en')} of ${Math.round(one.rows_there).toLocaleString('en')}`).join('; ') }}. Columns were
-      drawn apart from each other, so what hangs together in the real rows does not here.<template v-for="one in proof.cautions" :key="one"> {{ one }}.</template>
-    </p>
+    <p v-for="one in [proof.basis, ...proof.cautions]" :key="one" class="faded small-words mb-0">{{ one }}</p>
   </div>
 </template>
 

@@ -17,6 +17,7 @@ const columns = computed<Column<Row>[]>(() => [
   { key: 'needed', title: 'needed', unit: 'B', value: (row) => row.needed_bytes },
   { key: 'lookups', title: 'lookups', unit: '/s', value: (row) => row.lookups_per_s },
   { key: 'counted', title: 'counted', unit: '', value: (row) => row.lookups_counted },
+  ...(props.indexes.some((one) => one.place) ? [{ key: 'place', title: 'stored in', value: (row: Row) => row.place }] : []),
   ...(props.readBy
     ? [{ key: 'read', title: 'read by', value: (row: Row) => (props.readBy?.[row.name] ? `${props.readBy[row.name]} ${props.readBy[row.name] === 1 ? 'statement' : 'statements'}` : 'no plan known') }]
     : []),
@@ -25,6 +26,9 @@ const columns = computed<Column<Row>[]>(() => [
 
 <template>
   <DataTable v-if="indexes.length" :rows="indexes" :columns="columns" :row-key="(row) => row.name">
+    <template #place="{ row }"
+      ><span :title="row.file">{{ row.place }}</span></template
+    >
     <template #counted="{ row }"
       ><FigureText :value="row.lookups_counted" unit="" /><span v-if="row.counted_since_us" class="faded"> since {{ day(row.counted_since_us) }}</span></template
     >

@@ -103,10 +103,7 @@ const EFFECTS: Column<Effect>[] = [
             <template #ratio="{ row }">{{ multiple(row.ratio) }}</template>
             <template #promised="{ row }">{{ multiple(row.promised) }}</template>
           </DataTable>
-          <p class="faded mb-3">
-            Rows made from the statistics: {{ proof.tables.map((one) => `${one.name} ${one.rows.toLocaleString('en')} of ${Math.round(one.rows_there).toLocaleString('en')}`).join('; ') }}. Times are
-            those of this machine, on fewer rows; promised is the planner's cost with the indexes over that without, on the same rows.
-          </p>
+          <p v-for="one in [proof.basis, ...proof.cautions]" :key="one" class="faded mb-1">{{ one }}</p>
         </template>
         <div v-if="found.chosen.length" data-test="chosen">
           <DataTable :rows="found.chosen" :columns="CHOSEN" :row-key="(one) => one.index">

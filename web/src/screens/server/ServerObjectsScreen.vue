@@ -41,6 +41,8 @@ const COLUMNS: Column<Row>[] = [
   { key: 'upkeep', title: 'last upkeep', value: (row) => when(row.upkeep_us) },
   { key: 'statistics', title: 'last statistics', value: (row) => when(row.statistics_us) },
   { key: 'changed', title: 'changed since', unit: '', value: (row) => row.changed_since },
+  { key: 'place', title: 'stored in', value: (row) => row.place || 'not reported' },
+  { key: 'file', title: 'file', value: (row) => row.file || 'not reported' },
   { key: 'age', title: 'transaction age', unit: '', value: (row) => row.transaction_age },
 ]
 const FIRST = ['name', 'rows', 'dead', 'heap', 'spare', 'indexes', 'scanned', 'lookups', 'inserts', 'updates', 'deletes']

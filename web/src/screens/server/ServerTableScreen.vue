@@ -7,7 +7,7 @@ import { api, type Schemas } from '@/api/client'
 import AnswerSheet from '@/parts/AnswerSheet.vue'
 import CellBar from '@/parts/CellBar.vue'
 import DataTable from '@/parts/DataTable.vue'
-import FigureText from '@/parts/FigureText.vue'
+import FactList from '@/parts/FactList.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
 import type { Column } from '@/parts/table'
 import { useAnswer } from '@/state/fetching'
@@ -61,16 +61,17 @@ const STATEMENTS: Column<Schemas['TouchingStatement']>[] = [
     <template #default="{ data }">
       <ServerTabs />
       <div class="about">
-        <dl class="facts">
-          <template v-for="[name, value, unit] in facts(data)" :key="name">
-            <dt>{{ name }}</dt>
-            <dd><FigureText :value="value" :unit="unit" missing="not known" /></dd>
-          </template>
-        </dl>
+        <FactList :facts="facts(data)" :columns="3" missing="not known" />
         <div>
           <SizeOverTime v-if="data.sizes.length > 1" :sizes="data.sizes" />
           <p v-else class="faded">Its size over time is not known yet.</p>
           <p class="faded small-words mb-0">Last upkeep {{ when(data.table.upkeep_us) }}; last statistics {{ when(data.table.statistics_us) }}.</p>
+          <p v-if="data.table.place" class="faded small-words mb-0">
+            Lies in {{ data.table.place
+            }}<template v-if="data.table.file"
+              >, file <code>{{ data.table.file }}</code></template
+            >.
+          </p>
         </div>
       </div>
       <h2 class="part mt-3"><span>Indexes</span></h2>
@@ -97,21 +98,6 @@ const STATEMENTS: Column<Schemas['TouchingStatement']>[] = [
   grid-template-columns: minmax(0, 1fr) 440px;
   gap: 28px;
   align-items: start;
-}
-.facts {
-  display: grid;
-  grid-template-columns: repeat(3, auto 1fr);
-  gap: 4px 12px;
-  font-size: 13px;
-  margin: 0;
-}
-.facts dd {
-  margin: 0;
-  text-align: right;
-  padding-right: 18px;
-}
-.facts dt {
-  font-weight: 400;
 }
 .small-words {
   font-size: 12.5px;

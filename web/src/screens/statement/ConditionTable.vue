@@ -28,11 +28,11 @@ const margin = (one: Schemas['Counted']) => (one.high > one.low ? ` (${rowShare(
 const COLUMNS = computed<Column<Row>[]>(() => [
   { key: 'text', title: 'condition', wide: true, value: (one) => one.text },
   { key: 'kind', title: 'kind', width: '92px', value: (one) => one.kind },
-  { key: 'why', title: 'served by', width: '34%', value: (one) => one.why },
+  { key: 'why', title: 'served by', width: '30%', value: (one) => one.why },
   { key: 'matched', title: 'columns', width: '78px', value: (one) => one.matched },
   ...(asked.value
     ? [
-        { key: 'expected', title: 'expected', width: '84px', value: (one: Row) => one.asked?.expected ?? null },
+        { key: 'expected', title: 'expected', width: '150px', value: (one: Row) => one.asked?.expected ?? null },
         { key: 'counted', title: 'fits', width: '150px', value: (one: Row) => one.asked?.counted?.share ?? null },
       ]
     : []),
@@ -55,10 +55,10 @@ const COLUMNS = computed<Column<Row>[]>(() => [
       >
       <template #matched="{ row }">{{ row.index ? `${row.matched} of ${row.columns}` : '' }}</template>
       <template #expected="{ row }"
-        ><span v-if="row.asked?.expected != null" :title="row.asked.for_values ? 'of its rows, for these values' : 'of its rows, for any value'">{{ rowShare(row.asked.expected) }}</span></template
+        ><template v-if="row.asked?.expected != null">{{ rowShare(row.asked.expected) }}<span v-if="!row.asked.for_values" class="faded"> for any value</span></template></template
       >
       <template #counted="{ row }">
-        <span v-if="row.asked?.counted" :title="row.asked.counted.pages ? `of ${row.asked.counted.rows} rows in ${row.asked.counted.pages} pages drawn at random` : 'when it was run'"
+        <span v-if="row.asked?.counted" :title="row.asked.counted_how"
           >{{ rowShare(row.asked.counted.share) }}<span class="faded">{{ margin(row.asked.counted) }}</span></span
         >
         <span v-else class="faded" :title="row.asked?.problem">not known: {{ row.asked?.problem }}</span>

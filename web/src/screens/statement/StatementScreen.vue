@@ -1,12 +1,16 @@
 <script setup lang="ts">
 import { BButton } from 'bootstrap-vue-next'
+import { ref } from 'vue'
 import { answered, api, type Schemas } from '@/api/client'
 import CheckTable from './CheckTable.vue'
 import ConditionTable from './ConditionTable.vue'
 import ExecutionTable from './ExecutionTable.vue'
 import FigureTriple from './FigureTriple.vue'
 import HistoryMultiples from './HistoryMultiples.vue'
+import RoutineSteps from './RoutineSteps.vue'
+import ValueTable from './ValueTable.vue'
 import DataTable from '@/parts/DataTable.vue'
+import PinPlan from '@/parts/PinPlan.vue'
 import ProblemLine from '@/parts/ProblemLine.vue'
 import ReferenceNote from '@/parts/ReferenceNote.vue'
 import SubjectLink from '@/parts/SubjectLink.vue'
@@ -28,15 +32,17 @@ const answer = useAnswer(
   () => w.following.value,
 )
 const PLANS: Column<Use>[] = [
-  { key: 'plan', title: 'plan' },
-  { key: 'server', title: 'server', value: (use) => use.server },
-  { key: 'calls', title: 'calls', unit: '', value: (use) => use.calls },
-  { key: 'each', title: 'time per call', unit: 's', value: (use) => use.time_per_call_s },
+  { key: 'plan', title: 'plan', width: '80px' },
+  { key: 'server', title: 'server', width: '76px', value: (use) => use.server },
+  { key: 'calls', title: 'calls', unit: '', width: '74px', value: (use) => use.calls },
+  { key: 'each', title: 'time per call', unit: 's', width: '96px', value: (use) => use.time_per_call_s },
   { key: 'used', title: 'used', value: (use) => use.last_us },
-  { key: 'beside', title: '', width: '96px' },
+  { key: 'beside', title: '', width: '118px' },
 ]
 /** The plan that the same server used before this one, where both are kept. */
 const earlier = (use: Use, all: readonly Use[]) => use.stored && all.find((one) => one.server === use.server && one.stored && one.last_us < use.last_us)
+const pinning = ref<Use | null>(null)
+const said = ref('')
 const { problem, run } = useWork()
 const ask = (server: string) =>
   run(async () => {
@@ -68,6 +74,7 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
     <CheckTable v-if="data.checks.rows.length" :rows="data.checks.rows" />
     <p v-else class="faded mb-1">Nothing in what was looked at.</p>
     <p v-if="data.checks.unknown.length" class="faded mb-0">Not looked at: {{ data.checks.unknown.join('; ') }}.</p>
+    <RoutineSteps v-if="data.routines" :routines="data.routines" />
     <template v-if="data.messages.length">
       <h2 class="part mt-3"><span>What the log says while it runs</span></h2>
       <LogMessages :rows="data.messages" />
@@ -88,6 +95,7 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
           >
         </h2>
         <ProblemLine :problem="problem" />
+        <p v-if="said" class="small-words mb-1" role="status">{{ said }}</p>
         <p v-if="data.plans_note" class="faded small-words mb-1">{{ data.plans_note }}</p>
         <DataTable :rows="data.plans" :columns="PLANS" :row-key="(use) => use.server + use.plan_key" opens @open="open">
           <template #plan="{ row }"
@@ -105,9 +113,20 @@ const open = (use: Use) => use.stored && w.router.push({ name: 'stored-plan', pa
               :to="{ name: 'plans-beside', params: { server: row.server, plan: (earlier(row, data.plans) as Use).plan_key, other: row.plan_key }, query: w.kept.value }"
               >what changed</RouterLink
             >
+            <BButton v-if="row.may_pin" size="sm" variant="link" class="py-0" data-test="pin-plan" @click.stop="pinning = row">{{ row.pinned ? 'pinned' : 'pin' }}</BButton>
           </template>
         </DataTable>
+        <PinPlan
+          v-if="pinning"
+          :server="pinning.server"
+          :fingerprint="data.row.fingerprint"
+          :plan="pinning.plan_key"
+          :pinned="pinning.pinned"
+          @done="((said = $event), (pinning = null))"
+          @close="pinning = null"
+        />
         <ExecutionTable class="mt-3" :executions="data.executions" :in-all="data.executions_in_all" />
+        <ValueTable v-if="data.executions.length" class="mt-3" :found="data.by_value" :server="data.executions[0]?.server" />
       </div>
     </div>
   </AnswerSheet>

@@ -1,31 +1,22 @@
 <script setup lang="ts">
 import { BButton, BFormInput, BFormSelect } from 'bootstrap-vue-next'
+import type { Schemas } from '@/api/client'
 import { type Arm } from './design'
 
-interface Setting {
-  name: string
-  default: string | number
-  unit: string | null
-  choices: string[] | null
-  minimum: number | null
-  maximum: number | null
-}
-const props = defineProps<{ settings: Record<string, unknown>[]; indexes: string[] }>()
+type Setting = Schemas['SettingChoice']
+const props = defineProps<{ settings: Setting[]; indexes: string[] }>()
 /** Arms of a trial: the first is the control. Settings are chosen from what the target can change. */
 const arms = defineModel<Arm[]>({ required: true })
-const known = () => props.settings as unknown as Setting[]
+const known = () => props.settings
 const find = (name: string) => known().find((one) => one.name === name)
-const typed = (name: string, value: unknown) => (find(name)?.choices ? String(value) : Number(value))
+const typed = (name: string, value: unknown) => (find(name)?.number ? Number(value) : String(value))
 
 function rename(arm: Arm, from: string, to: string) {
   const value = find(to)?.default ?? ''
   arm.settings = Object.fromEntries(Object.entries(arm.settings ?? {}).map(([name, old]) => (name === from ? [to, value] : [name, old])))
 }
 const set = (arm: Arm, name: string, value: unknown) => (arm.settings = { ...arm.settings, [name]: typed(name, value) })
-const range = (name: string) => {
-  const one = find(name)
-  return one?.minimum !== null && one?.minimum !== undefined ? `${one.minimum.toLocaleString('en-GB')} to ${one.maximum?.toLocaleString('en-GB')} ${one.unit ?? ''}` : ''
-}
+const said = (name: string) => [find(name)?.range, find(name)?.restart ? 'wants a restart' : ''].filter(Boolean).join('; ')
 function add(arm: Arm) {
   const free = known().find((one) => !(one.name in (arm.settings ?? {})))
   if (free) arm.settings = { ...arm.settings, [free.name]: free.default }
@@ -33,6 +24,13 @@ function add(arm: Arm) {
 function without(arm: Arm, name: string) {
   arm.settings = Object.fromEntries(Object.entries(arm.settings ?? {}).filter(([one]) => one !== name))
 }
+const addIndex = (arm: Arm) => (arm.add_indexes = [...(arm.add_indexes ?? []), { table: '', columns: [] }])
+const withoutIndex = (arm: Arm, place: number) => (arm.add_indexes = arm.add_indexes?.filter((_, at) => at !== place))
+const columnsOf = (words: string) =>
+  words
+    .split(',')
+    .map((one) => one.trim())
+    .filter(Boolean)
 </script>
 
 <template>
@@ -57,12 +55,34 @@ function without(arm: Arm, name: string) {
             :aria-label="`Value of ${name}`"
             @update:model-value="(to) => set(arm, String(name), to)"
           />
-          <BFormInput v-else :model-value="String(value)" size="sm" type="number" :aria-label="`Value of ${name}`" @update:model-value="(to) => set(arm, String(name), to)" />
-          <span class="faded">{{ range(String(name)) }}</span>
+          <BFormInput
+            v-else
+            :model-value="String(value)"
+            size="sm"
+            :type="find(String(name))?.number ? 'number' : 'text'"
+            :aria-label="`Value of ${name}`"
+            @update:model-value="(to) => set(arm, String(name), to)"
+          />
+          <span class="faded" :title="find(String(name))?.description">{{ said(String(name)) }}</span>
           <BButton size="sm" variant="link" @click="without(arm, String(name))">remove</BButton>
         </div>
-        <span v-if="arm.add_indexes?.length || arm.drop_indexes?.length || !Object.keys(arm.settings ?? {}).length">{{ indexes[i] }}</span>
+        <div v-for="(index, place) in arm.add_indexes" :key="place" class="index">
+          <span class="faded">index on</span>
+          <BFormInput v-model="index.table" size="sm" placeholder="table" :aria-label="`Table of an index of ${arm.name}`" data-test="index-table" />
+          <BFormInput
+            :model-value="index.columns.join(', ')"
+            size="sm"
+            :model-modifiers="{ lazy: true }"
+            placeholder="columns, in order"
+            :aria-label="`Columns of an index of ${arm.name}`"
+            data-test="index-columns"
+            @update:model-value="(words) => (index.columns = columnsOf(String(words)))"
+          />
+          <BButton size="sm" variant="link" @click="withoutIndex(arm, place)">remove</BButton>
+        </div>
+        <span v-if="arm.drop_indexes?.length || (!arm.add_indexes?.length && !Object.keys(arm.settings ?? {}).length)">{{ indexes[i] ?? 'as it is' }}</span>
         <BButton v-if="known().length" size="sm" variant="link" @click="add(arm)">add a setting</BButton>
+        <BButton size="sm" variant="link" data-test="add-index" @click="addIndex(arm)">add an index</BButton>
       </div>
     </div>
   </div>
@@ -76,6 +96,14 @@ function without(arm: Arm, name: string) {
   align-items: start;
   border-bottom: 1px solid var(--rule);
   padding: 5px 0;
+}
+.index {
+  display: grid;
+  grid-template-columns: auto 150px 220px auto;
+  gap: 8px;
+  align-items: center;
+  justify-content: start;
+  margin-bottom: 4px;
 }
 .setting {
   display: grid;

@@ -7,6 +7,8 @@ import { said, text } from '@/state/units'
 /** Arms as rows: every run a dot on one shared axis, mean and interval as a bracket, the goal as a rule. */
 const props = defineProps<{ arms: string[]; runs: Schemas['RunOut'][]; of: 'goal' | 'all'; metric: string; intervals: Record<string, Interval>; goal: number | null }>()
 const W = 1000
+/** Letters of an arm's name that have room before the chart. */
+const WORDS = 20
 const LEFT = 150
 const ROW = 52
 const unit = computed(() => (props.metric === 'throughput' ? '/s' : 's'))
@@ -59,7 +61,10 @@ const say = (value: number) => text(said(value, unit.value))
       <text :x="x(goal) + 5" y="11" class="small goal-word">goal {{ say(goal) }}</text>
     </g>
     <g v-for="(arm, i) in arms" :key="arm" :transform="`translate(0 ${i * ROW + 14})`">
-      <text x="0" y="17" class="name">{{ arm }}</text>
+      <text x="0" y="17" class="name">
+        <title>{{ arm }}</title>
+        {{ arm.length > WORDS ? `${arm.slice(0, WORDS - 1)}…` : arm }}
+      </text>
       <text x="0" y="32" class="small">{{ values(arm).length }} runs</text>
       <line :x1="LEFT" :x2="W - 30" y1="26" y2="26" class="rule" />
       <circle v-for="(value, j) in values(arm)" :key="j" :cx="x(value)" :cy="12" r="4.5" class="dot">

@@ -4,10 +4,10 @@ import DataTable from '@/parts/DataTable.vue'
 import type { Column } from '@/parts/table'
 
 type Run = Schemas['RunOut']
-defineProps<{ runs: Run[] }>()
+defineProps<{ runs: Run[]; trial: number; kept: boolean }>()
 const COLUMNS: Column<Run>[] = [
   { key: 'run', title: 'run', unit: '', value: (run) => run.number + 1 },
-  { key: 'block', title: 'block', unit: '', value: (run) => run.block + 1 },
+  { key: 'block', title: 'block', unit: '', value: (run) => (run.block < 0 ? null : run.block + 1), missing: 'search' },
   { key: 'arm', title: 'arm', value: (run) => run.arm },
   { key: 'warm', title: 'left out', unit: 's', value: (run) => run.warm_s },
   { key: 'executions', title: 'executions', unit: '', value: (run) => run.all.executions },
@@ -21,6 +21,10 @@ const COLUMNS: Column<Run>[] = [
 <template>
   <details class="mt-2">
     <summary>every run</summary>
+    <p v-if="kept" class="mb-1">
+      Every execution as <a :href="`/api/trials/${trial}/executions?form=parquet`" download data-test="executions-parquet">Parquet</a> or
+      <a :href="`/api/trials/${trial}/executions?form=csv`" download data-test="executions-csv">CSV</a>: run, block, arm, statement, start and duration in seconds, failed.
+    </p>
     <DataTable :rows="runs" :columns="COLUMNS" :row-key="(run) => run.number" />
   </details>
 </template>

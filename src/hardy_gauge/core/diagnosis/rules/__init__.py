@@ -16,6 +16,7 @@ from hardy_gauge.core.diagnosis.rules.indexes.write_amplification import WriteAm
 from hardy_gauge.core.diagnosis.rules.memory.cache import CacheTooSmall, ColdCache
 from hardy_gauge.core.diagnosis.rules.memory.memory_overcommitted import CacheTooLarge, MemoryOvercommitted
 from hardy_gauge.core.diagnosis.rules.memory.sort_spills import SortSpills
+from hardy_gauge.core.diagnosis.rules.planning.pin_unhelpful import PinUnhelpful
 from hardy_gauge.core.diagnosis.rules.planning.plan_flip import PlanFlip
 from hardy_gauge.core.diagnosis.rules.planning.stale_statistics import StaleStatistics
 from hardy_gauge.core.diagnosis.rules.planning.value_sensitive_plan import ValueSensitivePlan
@@ -49,7 +50,7 @@ from hardy_gauge.core.diagnosis.rules.work.watched_message import WatchedMessage
 from hardy_gauge.core.diagnosis.runner import Rule
 
 RULES: tuple[Rule, ...] = (
-    MissingIndex(), PlanFlip(), StaleStatistics(), IdleTransaction(), LockChain(), SchemaChangeQueue(), HotRow(), Deadlocks(),
+    MissingIndex(), PlanFlip(), PinUnhelpful(), StaleStatistics(), IdleTransaction(), LockChain(), SchemaChangeQueue(), HotRow(), Deadlocks(),
     FailingStatement(), SessionFlood(), ConnectionStorm(), PoolerTooSmall(), NetworkSlow(), NewStatement(), WideSelect(), JobInRush(), StatisticsJobInRush(),
     ManySmallCalls(), OverFetch(), ProcessorSaturated(), DataVolumeSlow(), VolumeShared(), LogVolumeSlow(), BurstCreditUsedUp(), CacheTooSmall(),
     ColdCache(), LogTooSmall(), SortSpills(), MemoryOvercommitted(), HostSetting(), LongTransaction(), PreparedTransactionLeft(),

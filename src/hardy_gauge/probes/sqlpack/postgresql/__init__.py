@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+import polars as pl
+
 from hardy_gauge.probes.protocol import Executions, Explained, ExplainRequest, IndexFacts, LogMessages, PlannerFacts
 from hardy_gauge.probes.sqlpack.connection import Line, Row
 from hardy_gauge.probes.sqlpack.engine_adapter import Placed
+from hardy_gauge.probes.sqlpack.postgresql.cached_pages import cached_pages
 from hardy_gauge.probes.sqlpack.postgresql.condition_count import condition_totals
 from hardy_gauge.probes.sqlpack.postgresql.entries import execution_of, message_of
 from hardy_gauge.probes.sqlpack.postgresql.explain import explain
@@ -47,6 +50,10 @@ class EngineAdapter:
     def condition_totals(self, source: str, condition: str, bytes_: float) -> dict[str, float]:
         """Over some pages of a table, drawn at random."""
         return condition_totals(self._own, source, condition, bytes_)
+
+    def cached_pages(self) -> pl.DataFrame:
+        """One look at what the cache holds, by table and index."""
+        return cached_pages(self.line)
 
     def executions(self, since_us: int, threshold_s: float, literals: bool) -> Executions:
         """Executions of at least the threshold that ended after ``since_us``, as far as the server logs them."""

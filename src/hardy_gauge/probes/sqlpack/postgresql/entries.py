@@ -6,10 +6,12 @@ import re
 from typing import Literal
 
 from hardy_gauge.core.sql.comment_tags import comment_tags
-from hardy_gauge.core.sql.normalise import normalise
+from hardy_gauge.core.sql.normalise import TOKEN, normalise
 from hardy_gauge.probes.protocol import ExecutionRecord, LogMessage
 from hardy_gauge.probes.sqlpack.postgresql.log_tail import Entry
 
+_PARAMETERS = "parameters: "
+_VALUE = re.compile(r"(\$\d+) = ('(?:[^']|'')*'|NULL)")
 _DURATION = re.compile(r"duration: ([\d.]+) ms(?:  (?:statement|execute [^:]*): (.*))?", re.DOTALL)
 _SETTING = re.compile(r'parameter "([^"]+)" (?:changed to|removed from|cannot be changed)')
 _STATEMENT = re.compile(r"(?:statement|execute [^:]*): (.*)", re.DOTALL)
@@ -34,8 +36,20 @@ def execution_of(entry: Entry, literals: bool = False) -> ExecutionRecord | None
     return ExecutionRecord(
         ended_at_us=entry.at_us, duration_s=float(match[1]) / 1000, statement_key=f"text:{normal.fingerprint}",
         user=entry.user, service=tags.service or entry.service, database=entry.database, route=tags.route, trace=tags.trace,
-        text=match[2].strip() if literals else normal.text,
+        text=_with_values(match[2].strip(), entry.detail) if literals else normal.text,
     )  # fmt: skip
+
+
+def _with_values(text: str, detail: str) -> str:
+    """A text with the values of its parameters in their places, as the entry's detail has them; those it does not have stay."""
+    if not detail.lower().startswith(_PARAMETERS):
+        return text
+    values = dict(_VALUE.findall(detail))
+    parts = [
+        values.get(match.group(), match.group()) if match.lastgroup == "parameter" else match.group()
+        for match in TOKEN.finditer(text)
+    ]
+    return "".join(parts)
 
 
 def message_of(entry: Entry) -> LogMessage | None:

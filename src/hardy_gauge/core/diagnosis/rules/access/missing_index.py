@@ -26,6 +26,8 @@ SCAN_HALF = 0.5
 # a statement that requests fewer pages than this part of the table's reads it not to its end, or by another plan
 WHOLE = 0.5
 PAGE_BYTES = 8192
+# the costs of two plans of a statement stand to each other as their times, within this factor
+COSTS_TO_TIMES = 5.0
 CONFIRMED, LIKELY, POSSIBLE = 0.95, 0.7, 0.5
 
 
@@ -91,7 +93,7 @@ class MissingIndex:
             share_high=min(1.0, sampled.high / samples.active_sessions), grade=_grade(share, sampled.active_sessions, _always_so(work, examined)),
             confidence=LIKELY if part >= SCAN_HALF else POSSIBLE,
             facts=_facts(work, sampled, table, examined, part, covered_s), remedies=[remedy],
-            question=PlanQuestion(work.text, IndexChange(advice.table, advice.columns)),
+            question=PlanQuestion(work.text, IndexChange(advice.table, advice.columns), work.plan.cost),
             signal=Signal("statement", work.fingerprint), chronic=_always_so(work, examined),
         )  # fmt: skip
 
@@ -103,14 +105,18 @@ class MissingIndex:
             return None  # the server itself would not use it
         (remedy,) = finding.remedies
         per_call = next(fact.value for fact in finding.facts if fact.what == "time per call")
-        expected = list(remedy.expected)
+        expected, impact = list(remedy.expected), finding.impact
         if answer.time_s is not None:
             source = "plan with the index, asked of the server"
             expected.append(Fact("time per call", answer.time_s, "s", source, per_call))
             saved = max(0.0, 1 - answer.time_s / per_call)
-            impact = finding.impact
             each = "part of each call saved × active sessions"
-            expected.append(won_back(saved * impact.value, saved * impact.low, saved * impact.high, each))
+            expected.append(won_back(saved * impact.value, saved * impact.low, saved * impact.high, each, impact.value))
+        elif answer.cost and finding.question.cost:
+            part = answer.cost / finding.question.cost
+            won, least = (max(0.0, 1 - times * part) for times in (1.0, COSTS_TO_TIMES))
+            each = f"cost of the plan with the index ÷ without; time may be {COSTS_TO_TIMES:g} times that"
+            expected.append(won_back(won * impact.value, least * impact.low, impact.high, each, impact.value))
         return replace(finding, confidence=CONFIRMED, question=None, remedies=[replace(remedy, expected=expected)])
 
 

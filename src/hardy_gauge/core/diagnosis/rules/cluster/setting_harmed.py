@@ -81,7 +81,8 @@ class SettingHarmed(Unasked):
         if more is not None and more.typical is not None:
             usual, above = more.typical, more.value - more.typical.value
             impact = Impact(above, 0.0, more.value)
-            won = won_back(above, more.value - usual.high, more.value - usual.low, "its figures against days like this")
+            source = "its figures against days like this"
+            won = won_back(above, more.value - usual.high, more.value - usual.low, source, more.value)
             remedies = [replace(one, expected=[won]) for one in remedies]
         return warns(
             self.cause,

@@ -13,16 +13,15 @@ from hardy_gauge.core.diagnosis.fact import Fact
 from hardy_gauge.core.diagnosis.finding import Finding, Impact, Signal, Subject
 from hardy_gauge.core.evidence.evidence import Evidence, Source
 from hardy_gauge.core.evidence.sources import IndexUse, TableUse
+from hardy_gauge.core.indexes.needless import COUNTED_S, LEAST_BYTES, served_by
 from hardy_gauge.core.remedies.remedy import Remedy
 
-COUNTED_S = 7 * 86_400.0  # a week has every rhythm but the month's end
 YOUNG_S, READ_MUCH = 300.0, 1000.0  # counted for so long, with so many lookups of another index of the table meanwhile
-LEAST_BYTES = 2**20
 WRITERS = ("primary", "single", "member")
 
 
 def _droppable(index: IndexUse) -> bool:
-    return not index.unique and not index.constraint and index.valid
+    return not index.enforces and index.valid
 
 
 def _drop(index: IndexUse, table: TableUse) -> Remedy:
@@ -118,12 +117,8 @@ class DuplicateIndex(_Needless):
 
     def found(self, evidence: Evidence, table: TableUse) -> Iterator[tuple[IndexUse, str]]:
         for index in table.indexes:
-            if not _droppable(index) or index.partial or (index.bytes or 0) < LEAST_BYTES:
+            if not _droppable(index) or (index.bytes or 0) < LEAST_BYTES:
                 continue
-            for other in table.indexes:
-                begins = other.columns[: len(index.columns)] == index.columns and not other.partial and other.valid
-                # of two alike the later name goes
-                longer = len(other.columns) > len(index.columns) or other.name < index.name or not _droppable(other)
-                if other.name != index.name and begins and longer:
-                    yield index, f"Index {index.name} says what {other.name} says too"
-                    break
+            other = served_by(index, table.indexes)
+            if other is not None:
+                yield index, f"Index {index.name} says what {other.name} says too"

@@ -91,18 +91,19 @@ def _heaviest(evidence: Evidence) -> StatementWork | None:
 
 
 def _more(evidence: Evidence) -> Remedy:
-    """Four times as much, as long as a sort of every active session would fit into a quarter of memory."""
+    """Four times as much, as long as a sort of every active session would fit into a quarter of memory, where that is known."""
     words = "Give a sort more memory, for the services that need it rather than for all"
     caution = "It is used by every sort that runs: sessions × sorts must fit into memory."
+    unknown = "How much memory the machine has is not known here: make sure before it is given to all."
     setting, samples = setting_of(evidence, "sort_memory_bytes"), evidence.samples
     memory = None if isinstance(evidence.host, Unknown) else evidence.host.memory_bytes
     size = bytes_of(setting)
-    if setting is None or not size or not memory or not isinstance(samples, Samples):
+    if setting is None or not size or not isinstance(samples, Samples):
         return remedy("setting change", words, caution)
-    fits = PART * memory / max(samples.active_sessions, 1.0)
-    wanted = min(STEP * size, fits)
-    return (
-        remedy("setting change", words, caution)
-        if wanted <= size
-        else change_of(evidence, setting, in_unit(setting, wanted), words, caution)
-    )
+    wanted = STEP * size
+    if memory:
+        wanted = min(wanted, PART * memory / max(samples.active_sessions, 1.0))
+    if wanted <= size:
+        return remedy("setting change", words, caution)
+    cautions = [caution] if memory else [caution, unknown]
+    return change_of(evidence, setting, in_unit(setting, wanted), words, *cautions)

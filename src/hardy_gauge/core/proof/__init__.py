@@ -1,0 +1,1 @@
+"""What came out of running texts and workloads on made (synthetic) data."""
