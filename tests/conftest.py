@@ -20,6 +20,7 @@ from hardy_gauge.store.database import Store
 from practice_fleet.http_app import build, clock_us
 from practice_fleet.scenario.document import Scenario
 from practice_fleet.scenario.reading import load_scenario, shipped
+from tests.patience import PATIENT_S
 
 # groups that take longest, which begin first so that no process is left alone with one at the end
 # long files whose tests share nothing: any process may take any of them
@@ -77,7 +78,7 @@ def length(full: float, small: float) -> float:
 def stop(process: subprocess.Popen[bytes]) -> None:
     """End it, if it has not ended."""
     process.terminate()
-    process.wait(timeout=30)
+    process.wait(timeout=PATIENT_S)
 
 
 def free_port() -> int:
@@ -86,18 +87,18 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def wait_for(address: str, seconds: float = 30) -> None:
+def wait_for(address: str, seconds: float = PATIENT_S) -> None:
     began = time.monotonic()
     while time.monotonic() - began < seconds:
         try:
-            httpx.get(address, trust_env=False, timeout=2)
+            httpx.get(address, trust_env=False, timeout=10)
             return
         except httpx.HTTPError:
             time.sleep(0.05)
     raise AssertionError(f"{address} did not answer within {seconds} s")
 
 
-def wait_until(condition: Callable[[], object], seconds: float = 70) -> None:
+def wait_until(condition: Callable[[], object], seconds: float = PATIENT_S) -> None:
     began = time.monotonic()
     while not condition():
         assert time.monotonic() - began < seconds, "it did not come about"
@@ -121,7 +122,7 @@ class Serving:
 
     def __exit__(self, *_: object) -> None:
         self.server.should_exit = True
-        self.thread.join(timeout=5)
+        self.thread.join(timeout=PATIENT_S)
 
 
 def signed_in(client: httpx.Client) -> httpx.Client:
@@ -177,8 +178,8 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         _demos.append(process)
         address = f"http://127.0.0.1:{port}"
         try:
-            wait_for(f"{address}/api/health", 850)
-            with httpx.Client(base_url=address, trust_env=False, timeout=120) as client:
+            wait_for(f"{address}/api/health", 3 * PATIENT_S)
+            with httpx.Client(base_url=address, trust_env=False, timeout=PATIENT_S) as client:
                 signed_in(client).get("/api/fleet").raise_for_status()
             yield address
         finally:

@@ -22,6 +22,7 @@ from hardy_gauge.probes.opening import open_probe
 from hardy_gauge.probes.outbound import Credential
 from hardy_gauge.probes.protocol import ExplainRequest, ProbeError, Refused, Unsupported
 from tests.conftest import Serving
+from tests.patience import PATIENT_S
 from tests.postgres import SECRET, watched_postgres
 
 pytestmark = pytest.mark.postgres
@@ -36,7 +37,7 @@ def watched() -> Iterator[tuple[psycopg.Connection, str]]:
 
 @pytest.fixture(scope="module")
 def served(watched: tuple[psycopg.Connection, str]) -> Iterator[str]:
-    probe = open_probe(watched[1], Credential("gauge", SECRET))
+    probe = open_probe(watched[1], Credential("gauge", SECRET), deadline_s=PATIENT_S)
     beside = Beside(probe, [Folder("data", "both", Path("/tmp")), Folder("lost", "log", Path("/nowhere"))])
     with Serving(create_agent({"reading-room": beside}, TOKEN)) as serving:
         yield serving.address
@@ -45,7 +46,9 @@ def served(watched: tuple[psycopg.Connection, str]) -> Iterator[str]:
 
 @pytest.fixture
 def probe(served: str) -> Iterator[HttpProbe]:
-    made = HttpProbe(f"{served}/servers/reading-room", credential=Credential("", TOKEN, plain_text=True))
+    made = HttpProbe(
+        f"{served}/servers/reading-room", deadline_s=PATIENT_S, credential=Credential("", TOKEN, plain_text=True)
+    )
     yield made
     made.close()
 
@@ -90,9 +93,9 @@ def test_busy_cores_are_counted() -> None:
     own = time.process_time()
     while time.monotonic() - began < 1.0:
         sum(range(1000))
-    spent = counters()["processor_busy_s"] - before
     worked = time.process_time() - own
-    assert 0.8 * worked <= spent <= (psutil.cpu_count() or 1) * 1.3
+    spent = counters()["processor_busy_s"] - before
+    assert 0.8 * worked <= spent <= (psutil.cpu_count() or 1) * 1.1 * (time.monotonic() - began)
 
 
 @pytest.mark.parametrize("token", ["", "guess", TOKEN + "x"])
@@ -123,7 +126,9 @@ def test_many_callers_at_once(served: str) -> None:
     failed: list[Exception] = []
 
     def ask() -> None:
-        probe = HttpProbe(f"{served}/servers/reading-room", credential=Credential("", TOKEN, plain_text=True))
+        probe = HttpProbe(
+            f"{served}/servers/reading-room", deadline_s=PATIENT_S, credential=Credential("", TOKEN, plain_text=True)
+        )
         try:
             for _ in range(5):
                 assert probe.counters().values["commits"] > 0

@@ -16,6 +16,7 @@ from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Cluster
 from tests.conftest import Serving, signed_in, wait_until
+from tests.patience import PATIENT_S
 
 
 class Counted:
@@ -42,7 +43,7 @@ def served(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Co
     made = Counted(tmp_path, monkeypatch)
     with (
         Serving(made.app) as serving,
-        httpx.Client(base_url=serving.address, trust_env=False, timeout=30) as client,
+        httpx.Client(base_url=serving.address, trust_env=False, timeout=PATIENT_S) as client,
     ):
         yield made, signed_in(client)
     made.store.close()
@@ -77,7 +78,10 @@ def test_what_is_known_is_not_sent_again(served: tuple[Counted, httpx.Client]) -
 def test_what_took_long_is_shared_while_only_recording_goes_on(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     made = Counted(tmp_path, monkeypatch, share_s=600.0)
     monkeypatch.setattr("hardy_gauge.api.shared_answers.SHARE", 1000.0)
-    with Serving(made.app) as serving, httpx.Client(base_url=serving.address, trust_env=False, timeout=30) as client:
+    with (
+        Serving(made.app) as serving,
+        httpx.Client(base_url=serving.address, trust_env=False, timeout=PATIENT_S) as client,
+    ):
         signed_in(client)
         client.get("/api/fleet")
         for _ in range(3):
@@ -98,7 +102,10 @@ def test_what_takes_long_is_made_anew_by_itself_while_somebody_asks(
     made = Counted(tmp_path, monkeypatch, share_s=0.3)
     monkeypatch.setattr("hardy_gauge.api.shared_answers.SHARE", 1.0)
     monkeypatch.setattr("hardy_gauge.api.shared_answers.FOLLOWED_S", 8.0)
-    with Serving(made.app) as serving, httpx.Client(base_url=serving.address, trust_env=False, timeout=30) as client:
+    with (
+        Serving(made.app) as serving,
+        httpx.Client(base_url=serving.address, trust_env=False, timeout=PATIENT_S) as client,
+    ):
         signed_in(client)
         first = client.get("/api/fleet").json()["now_us"]
         for _ in range(4):

@@ -19,6 +19,7 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.run_executions import executions_of_runs, keep, kept_runs
 from hardy_gauge.store.trial_models import Run, Trial
 from tests.conftest import signed_in
+from tests.patience import PATIENT_S
 
 
 @pytest.fixture
@@ -37,7 +38,7 @@ def design(client: TestClient, seconds: str = "1 s", blocks: int = 2) -> dict[st
     return found | {"run": {"seconds": seconds, "blocks": blocks, "seed": 1}}
 
 
-def wait(client: TestClient, trial_id: int, states: set[str], seconds: float = 150) -> dict[str, Any]:
+def wait(client: TestClient, trial_id: int, states: set[str], seconds: float = PATIENT_S) -> dict[str, Any]:
     began = time.monotonic()
     while time.monotonic() - began < seconds:
         trial: dict[str, Any] = client.get(f"/api/trials/{trial_id}").json()

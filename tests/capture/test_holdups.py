@@ -23,6 +23,7 @@ from hardy_gauge.store.database import Store
 from tests.capture.test_postgresql import collector as collector
 from tests.capture.test_postgresql import stored
 from tests.capture.test_postgresql import watched as watched
+from tests.patience import PATIENT_S
 
 pytestmark = pytest.mark.postgres
 SECOND_US = 1_000_000
@@ -45,7 +46,7 @@ class Waiter:
 
     def close(self) -> None:
         self.connection.cancel_safe()
-        self.thread.join(timeout=10)
+        self.thread.join(timeout=PATIENT_S)
         self.connection.close()
 
 

@@ -32,6 +32,7 @@ from hardy_gauge.queries.statement_rows import statement_rows
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account, Server
+from tests.patience import PATIENT_S
 from tests.postgres import SECRET, watched_postgres
 
 pytestmark = [pytest.mark.postgres, pytest.mark.xdist_group("thirteen")]
@@ -140,7 +141,7 @@ def deadlock(owner: psycopg.Connection) -> None:
         waits.start()
         time.sleep(0.2)
         quietly(two, "UPDATE loan SET note = 'r' WHERE id = 101")
-        waits.join(timeout=20)
+        waits.join(timeout=PATIENT_S)
         one.rollback()
         two.rollback()
 
@@ -186,7 +187,7 @@ def recording(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Recording]:
             collector.write()
             holder.rollback()
             for waiter in waiters:
-                waiter.join(timeout=20)
+                waiter.join(timeout=PATIENT_S)
         now += MINUTE_US
         over = threading.Event()
         counting = [threading.Thread(target=count_on, args=(owner.info.dsn, over)) for _ in range(2)]
@@ -198,7 +199,7 @@ def recording(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Recording]:
             recorder.tick(now + second * 1_000_000)
         over.set()
         for one in counting:
-            one.join(timeout=20)
+            one.join(timeout=PATIENT_S)
         assert recorder.error == "", recorder.error
         collector.write()
         yield Recording(store, now + MINUTE_US, first)

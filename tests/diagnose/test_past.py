@@ -73,7 +73,7 @@ def client(built: Built, tmp_path: Path) -> Iterator[TestClient]:
 
 
 def ended(client: TestClient) -> Any:
-    wait_until(lambda: client.get("/api/findings/past").json()["latest"]["state"] != "running", 20)
+    wait_until(lambda: client.get("/api/findings/past").json()["latest"]["state"] != "running")
     return client.get("/api/findings/past").json()["latest"]
 
 

@@ -15,7 +15,7 @@ from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.registration import register
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState
-from tests.faults.fake import PATIENT_S
+from tests.patience import PATIENT_S
 
 
 def record(path: str, address: str, said: Connection) -> None:

@@ -12,7 +12,8 @@ from hardy_gauge.capture.registration import register
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Gap
-from tests.faults.fake import PATIENT_S, SECOND, FakeServer
+from tests.faults.fake import SECOND, FakeServer
+from tests.patience import PATIENT_S
 
 MINUTE_US = 60 * SECOND
 

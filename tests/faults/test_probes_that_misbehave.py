@@ -18,7 +18,8 @@ from hardy_gauge.probes.protocol import ProbeError, Refused, Unsupported
 from hardy_gauge.store import segments
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import Gap
-from tests.faults.fake import PATIENT_S, SECOND, FakeServer
+from tests.faults.fake import SECOND, FakeServer
+from tests.patience import PATIENT_S
 
 
 class Bench:

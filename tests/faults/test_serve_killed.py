@@ -26,6 +26,7 @@ from hardy_gauge.store.database import Store
 from hardy_gauge.store.models import CaptureState, Gap, Server
 from tests.conftest import ROOT, free_port, wait_for
 from tests.faults.fake import SECOND, FakeServer
+from tests.patience import PATIENT_S
 
 KILLS = int(os.environ.get("KILLS_OF_SERVE", "3"))
 SERVERS, RATE, COUNTERS_S = 4, 10.0, 10.0
@@ -51,7 +52,7 @@ class Load:
     """Reads and writes over the API until the process is gone; remembers what was acknowledged."""
 
     def __init__(self, address: str, said: list[str]) -> None:
-        self.client, self.said = httpx.Client(base_url=address, trust_env=False, timeout=20), said
+        self.client, self.said = httpx.Client(base_url=address, trust_env=False, timeout=PATIENT_S), said
         assert self.client.post("/api/sign-in/demo").status_code == 204
         self.client.headers["x-csrf-token"] = self.client.get("/api/me").json()["csrf_token"]
         self.thread = threading.Thread(target=self._work, daemon=True)
@@ -79,14 +80,14 @@ def life(folder: Path, addresses: list[str], said: list[str], alive_s: float) ->
     env = os.environ | {"HARDY_GAUGE_DEMO": "true", "HARDY_GAUGE_WRITE_EVERY_S": "1"}
     process = subprocess.Popen(command, cwd=ROOT, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     try:
-        wait_for(f"http://127.0.0.1:{port}/api/health", 60)
+        wait_for(f"http://127.0.0.1:{port}/api/health")
         ready_us = time.time_ns() // 1000
         load = Load(f"http://127.0.0.1:{port}", said)
         time.sleep(alive_s)
     finally:
         process.send_signal(signal.SIGKILL)
         process.wait()
-    load.thread.join(timeout=30)
+    load.thread.join(timeout=PATIENT_S)
     return ready_us
 
 

@@ -18,6 +18,7 @@ import pytest
 from prometheus_client.parser import text_string_to_metric_families
 
 from tests.conftest import signed_in
+from tests.patience import PATIENT_S
 
 SOAK_S = float(os.environ.get("SOAK_S", "40"))
 LONG_S = 600
@@ -76,7 +77,7 @@ def own_figures(client: httpx.Client) -> dict[str, float]:
 
 @pytest.mark.timeout(SOAK_S + 600)
 def test_many_browsers_while_servers_are_recorded(demo: str) -> None:
-    with httpx.Client(base_url=demo, trust_env=False, timeout=60) as client:
+    with httpx.Client(base_url=demo, trust_env=False, timeout=PATIENT_S) as client:
         signed_in(client)
         headers = {"cookie": f"hardy_gauge={client.cookies['hardy_gauge']}"}
         visits, before, memory = Visits(), own_figures(client), list[float]()

@@ -53,14 +53,14 @@ def test_killed_at_random_moments(tmp_path: Path) -> None:
                 victim = chance.choice(alive)
                 victim.send_signal(signal.SIGKILL)
             wait_until(
-                lambda trial=trial: client.get(f"/api/trials/{trial}").json()["state"] not in ("waiting", "running"), 60
+                lambda trial=trial: client.get(f"/api/trials/{trial}").json()["state"] not in ("waiting", "running")
             )  # type: ignore[misc]
             said = client.get(f"/api/trials/{trial}").json()
             assert said["state"] in ("failed", "interrupted", "finished"), said
             assert said["state"] == "finished" or said["detail"]
-            wait_until(lambda: not descendants(app), 20)
-            wait_until(lambda alive=alive: all(map(ended, alive)), 20)  # type: ignore[misc]
-            wait_until(lambda: not list(Path(tempfile.gettempdir()).glob(f"{PREFIX}*{app.process.pid}*")), 5)
+            wait_until(lambda: not descendants(app))
+            wait_until(lambda alive=alive: all(map(ended, alive)))  # type: ignore[misc]
+            wait_until(lambda: not list(Path(tempfile.gettempdir()).glob(f"{PREFIX}*{app.process.pid}*")))
             mine = {f"{PREFIX}{process.pid}-" for process in alive}
             wait_until(
                 lambda mine=mine: (

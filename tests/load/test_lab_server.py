@@ -36,6 +36,7 @@ from hardy_gauge.store.keyring import Keyring
 from hardy_gauge.store.models import Account, CaptureState, Cluster, Server
 from hardy_gauge.store.trial_models import WayBack
 from tests.conftest import wait_until
+from tests.patience import PATIENT_S
 from tests.postgres import running_postgres
 
 pytestmark = [pytest.mark.postgres, pytest.mark.timeout(300)]
@@ -283,17 +284,17 @@ def test_a_kill_at_any_moment_leaves_the_server_as_it_was(lab: Lab, tmp_path: Pa
     before = lab.state()
     arms = [{"name": "control"}, {"name": "x", "settings": {"checkpoint_timeout": "29min"}, "add_indexes": [{"table": "loan", "columns": ["patron"]}], "drop_indexes": ["loan_due"]}]  # fmt: skip
     process = command(lab, tmp_path, with_(arms=arms, run={"seconds": "1 s", "blocks": 20}))
-    wait_until(lambda: rows(lab) or process.poll() is not None, 60)
+    wait_until(lambda: rows(lab) or process.poll() is not None)
     assert process.poll() is None
     time.sleep(chance.uniform(0, 4))
     below = psutil.Process(process.pid).children(recursive=True)
     process.send_signal(how)
-    said, _ = process.communicate(timeout=60)
+    said, _ = process.communicate(timeout=PATIENT_S)
     if how == signal.SIGTERM:
         assert process.returncode == 3 and json.loads(said)["verdict"] == "interrupted"
-    wait_until(lambda: rows(lab)[-1].done_us is not None, 60)
+    wait_until(lambda: rows(lab)[-1].done_us is not None)
     assert lab.state() == before and lab.ours() == 0 and not rows(lab)[-1].problem
-    _, alive = psutil.wait_procs(below, timeout=20)
+    _, alive = psutil.wait_procs(below, timeout=PATIENT_S)
     assert not alive, alive
 
 

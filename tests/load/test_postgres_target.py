@@ -22,6 +22,7 @@ from hardy_gauge.load.kinds import outcome_of
 from hardy_gauge.load.playing import play_trial
 from hardy_gauge.load.targets import open_target
 from hardy_gauge.load.trial import RunResult, evaluate
+from tests.patience import PATIENT_S
 
 pytestmark = [pytest.mark.postgres, pytest.mark.timeout(300)]
 EXAMPLE = Path("examples/compare-postgresql.yaml")
@@ -178,18 +179,18 @@ def test_plan_does_nothing_and_says_how_long() -> None:
 @pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGKILL])
 def test_nothing_is_left_after_a_kill(how: signal.Signals) -> None:
     process = subprocess.Popen([sys.executable, "-m", "hardy_gauge.cli.main", "trial", str(EXAMPLE), "--json"], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)  # fmt: skip
-    until, children = time.monotonic() + 60, list[psutil.Process]()
+    until, children = time.monotonic() + PATIENT_S, list[psutil.Process]()
     while time.monotonic() < until and not any("postgres" in child.name() for child in children):
         time.sleep(0.2)
         children = psutil.Process(process.pid).children(recursive=True)
     time.sleep(2.0)
     children = psutil.Process(process.pid).children(recursive=True)
     process.send_signal(how)
-    said, _ = process.communicate(timeout=60)
+    said, _ = process.communicate(timeout=PATIENT_S)
     if how == signal.SIGTERM:
         assert process.returncode == 3 and json.loads(said)["verdict"] == "interrupted"
         assert leftovers(process.pid) == set()
-    gone, alive = psutil.wait_procs(children, timeout=20)
+    gone, alive = psutil.wait_procs(children, timeout=PATIENT_S)
     assert not alive and gone, alive
     open_target(read_design(with_({"arms": [{"name": "control"}, {"name": "again"}]})), None).close()
     assert leftovers(process.pid) == set(), "the next one takes away what was left"

@@ -17,6 +17,7 @@ from typing import Any
 import httpx
 
 from tests.conftest import ROOT, free_port, wait_for
+from tests.patience import PATIENT_S
 
 PASSWORD = "quiet-lantern-harbour-27"
 ROLES = ("administrator", "engineer", "viewer")
@@ -62,10 +63,10 @@ class Application:
             self.process = subprocess.Popen(
                 [*command, *self.options], cwd=ROOT, env=environment, stdout=log, stderr=log, stdin=subprocess.DEVNULL
             )
-        wait_for(f"{self.address}/api/health", 180)
+        wait_for(f"{self.address}/api/health")
 
     def client(self, **options: Any) -> httpx.Client:
-        made = httpx.Client(base_url=self.address, trust_env=False, timeout=60, **options)
+        made = httpx.Client(base_url=self.address, trust_env=False, timeout=PATIENT_S, **options)
         self.clients.append(made)
         return made
 
@@ -73,7 +74,7 @@ class Application:
         """Set up the three people."""
         began = time.monotonic()
         while (found := re.search(r"code for the first is (\S+)", self.log.read_text())) is None:
-            assert time.monotonic() - began < 10, self.log.read_text()
+            assert time.monotonic() - began < PATIENT_S, self.log.read_text()
             time.sleep(0.05)
         client = self.head = self.client()
         code = {"code": found[1], "name": "administrator", "password": PASSWORD}
@@ -106,7 +107,7 @@ class Application:
 
     def stop(self) -> int:
         self.process.terminate()
-        return self.process.wait(30)
+        return self.process.wait(PATIENT_S)
 
     def close(self) -> None:
         for client in self.clients:
@@ -119,6 +120,6 @@ class Application:
 def command(*words: str, **environment: str) -> subprocess.CompletedProcess[str]:
     """``hardy-gauge`` with these words, to its end."""
     return subprocess.run(
-        [sys.executable, "-m", "hardy_gauge.cli.main", *words], capture_output=True, text=True, timeout=120,
+        [sys.executable, "-m", "hardy_gauge.cli.main", *words], capture_output=True, text=True, timeout=PATIENT_S,
         env=os.environ | environment,
     )  # fmt: skip

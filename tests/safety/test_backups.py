@@ -30,6 +30,7 @@ from hardy_gauge.store.keyring import Keyring, KeyringError
 from hardy_gauge.store.models import Account
 from tests.conftest import wait_until
 from tests.faults.test_serve_killed import LiveServer
+from tests.patience import PATIENT_S
 from tests.safety.running import Application, command, new_application
 
 HOUR_US = 3_600_000_000
@@ -57,7 +58,7 @@ def test_a_backup_under_load_has_every_acknowledged_row(own: Application, tmp_pa
     threads = [threading.Thread(target=job) for job in (write, look, look)]
     for thread in threads:
         thread.start()
-    wait_until(lambda: len(acknowledged) > 5, 30)
+    wait_until(lambda: len(acknowledged) > 5)
     before = list(acknowledged)
     found = command("backup", f"{tmp_path}/b/", "--data", str(own.folder))
     stop.set()
@@ -98,7 +99,7 @@ def test_a_backup_while_a_fleet_is_recorded_and_read(tmp_path: Path) -> None:
         threads = [threading.Thread(target=look, args=(app.as_("viewer"),)) for _ in range(10)]
         for thread in threads:
             thread.start()
-        wait_until(lambda: len({server for _, server, _, _ in blocks(app.folder)}) == 22, 90)
+        wait_until(lambda: len({server for _, server, _, _ in blocks(app.folder)}) == 22)
         before = blocks(app.folder)
         made = command("backup", f"{tmp_path}/b/", "--data", str(app.folder))
         stop.set()
@@ -334,7 +335,7 @@ def test_tls_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None
                 headers = client.get("/api/health").headers
                 break
             except httpx.HTTPError:
-                assert time.monotonic() - began < 30
+                assert time.monotonic() - began < PATIENT_S
                 time.sleep(0.1)
         assert headers["strict-transport-security"].startswith("max-age=")
         assert "https://" in app.log.read_text()

@@ -32,6 +32,7 @@ from hardy_gauge.store.write_health import MEANINGS, WriteHealth
 from tests.conftest import Serving, signed_in, wait_until
 from tests.faults.fake import FakeServer
 from tests.faults.test_serve_killed import LiveServer
+from tests.patience import PATIENT_S
 from tests.queries.builder import Built
 from tests.safety.running import new_application
 
@@ -124,7 +125,7 @@ def serving(tmp_path: Path) -> Iterator[tuple[Store, httpx.Client, Collector, Fa
     collector.start()
     with (
         Serving(create_app(settings, store, poke=collector.poke, work=collector.work)) as serving,
-        httpx.Client(base_url=serving.address, trust_env=False, timeout=30) as client,
+        httpx.Client(base_url=serving.address, trust_env=False, timeout=PATIENT_S) as client,
     ):
         yield store, signed_in(client), collector, fake
     collector.stop()
@@ -152,7 +153,7 @@ def test_a_disk_that_does_not_take_more_is_seen_within_15_s(tmp_path: Path) -> N
         client, process = app.head, psutil.Process(app.process.pid)
         added = client.post("/api/connections", json={"servers": [{"address": server.address}]}).json()
         assert not added[0]["error"], added
-        wait_until(lambda: '"recording"' in client.get("/api/fleet").text, 30)
+        wait_until(lambda: '"recording"' in client.get("/api/fleet").text)
         words, most = "the disk does not write", app.log.stat().st_size + 65536
         assert most < (app.folder / "hardy-gauge.db-wal").stat().st_size, (
             "neither the log of writes nor the file may grow"
@@ -161,12 +162,12 @@ def test_a_disk_that_does_not_take_more_is_seen_within_15_s(tmp_path: Path) -> N
         wait_until(
             lambda: (told := client.get("/api/ready")).status_code == 503 and words in told.json()["sentence"], 15
         )
-        wait_until(lambda: words in client.get("/api/fleet").text, 15)
+        wait_until(lambda: words in client.get("/api/fleet").text)
         assert any(words in gap["reason"] for gap in client.get("/api/tape").json()["gaps"])
         assert words in client.get("/api/storage").json()["use"]["sentence"]
         assert client.get("/api/health").status_code == 200 and words in app.log.read_text()
         process.rlimit(psutil.RLIMIT_FSIZE, (psutil.RLIM_INFINITY,) * 2)
-        wait_until(lambda: client.get("/api/ready").status_code == 200, 30)
+        wait_until(lambda: client.get("/api/ready").status_code == 200)
         assert words not in client.get("/api/fleet").text and "can be written again" in app.log.read_text()
     server.http.shutdown()
 

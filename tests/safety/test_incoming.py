@@ -134,7 +134,7 @@ def test_over_the_api_memory_stays(app: Application, engineer: httpx.Client, lar
         wanted = {"format": "table", "server": "bomb", "layout": layout}
         number = looked.json()["id"]
         engineer.post(f"/api/imports/{number}/start", json=wanted)
-        wait_until(lambda: engineer.get(f"/api/imports/{number}").json()["state"] not in ("running", "open"), 60)
+        wait_until(lambda: engineer.get(f"/api/imports/{number}").json()["state"] not in ("running", "open"))
         assert engineer.get(f"/api/imports/{number}").json()["state"] == "failed"
     else:
         assert looked.status_code == 422, looked.text

@@ -17,6 +17,7 @@ import pytest
 from hardy_gauge.api.sign_in_limits import SignInLimits
 from hardy_gauge.errors import TooManyTries
 from tests.conftest import wait_until
+from tests.patience import PATIENT_S
 from tests.safety.running import PASSWORD, Application, command, new_application
 
 NEW = "brittle-comet-orchard-93"
@@ -32,11 +33,11 @@ def test_a_burst_of_sign_ins_leaves_the_rest_alone(fresh: Application) -> None:
     answered = [0]
 
     def burst(number: int) -> int:
-        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=120) as client:
+        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=PATIENT_S) as client:
             return enter(client, f"nobody-{number}", "wrong wrong wrong").status_code
 
     def watch() -> None:
-        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=60) as client:
+        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=PATIENT_S) as client:
             while not done.is_set():
                 assert client.get("/api/health").status_code == 200
                 answered[0] += 1
@@ -55,7 +56,7 @@ def test_a_burst_of_sign_ins_leaves_the_rest_alone(fresh: Application) -> None:
 
 def test_tries_are_counted_before_they_are_looked_at(fresh: Application) -> None:
     def attempt(_: int) -> int:
-        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=120) as client:
+        with httpx.Client(base_url=fresh.address, trust_env=False, timeout=PATIENT_S) as client:
             return enter(client, "viewer", "wrong wrong wrong").status_code
 
     with ThreadPoolExecutor(20) as pool:
@@ -259,7 +260,7 @@ def test_a_line_that_is_missing_or_changed_shows(fresh: Application) -> None:
     for change in ("UPDATE audit SET who = 'nobody' WHERE id = 3", "DELETE FROM audit WHERE id = 2"):
         with sqlite3.connect(fresh.folder / "hardy-gauge.db", timeout=30) as connection:
             connection.execute(change)
-        wait_until(lambda: verify()[0] == 1, 10)
+        wait_until(lambda: verify()[0] == 1)
     assert head.get("/api/audit/state").json()["broken"] == 3
 
 

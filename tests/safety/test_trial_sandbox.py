@@ -23,6 +23,7 @@ import yaml
 from hardy_gauge.sandbox.limits import MiB, SandboxLimits
 from hardy_gauge.sandbox.process import PREFIX, SandboxEnded, SandboxProcess
 from tests.conftest import ROOT, wait_until
+from tests.patience import PATIENT_S
 from tests.safety.running import Application
 
 DESIGN: dict[str, Any] = yaml.safe_load((ROOT / "examples/compare.yaml").read_text()) | {
@@ -42,14 +43,14 @@ def design(*statements: str, seconds: str = "1 s", workers: int = 1) -> dict[str
     return made
 
 
-def ended(client: httpx.Client, trial: int, seconds: float = 60) -> dict[str, Any]:
+def ended(client: httpx.Client, trial: int) -> dict[str, Any]:
     found: dict[str, Any] = {}
 
     def over() -> bool:
         found.update(client.get(f"/api/trials/{trial}").json())
         return found["state"] not in ("waiting", "running")
 
-    wait_until(over, seconds)
+    wait_until(over)
     return found
 
 
@@ -97,11 +98,11 @@ def test_index_names_are_only_names(engineer: httpx.Client) -> None:
 def test_an_endless_statement_is_stopped_and_leaves_nothing(app: Application, engineer: httpx.Client) -> None:
     before = set(folders())
     trial = engineer.post("/api/trials", json=design(ENDLESS, seconds="60 s", workers=2)).json()["id"]
-    wait_until(lambda: engineer.get(f"/api/trials/{trial}").json()["done_share"] > 0, 40)
+    wait_until(lambda: engineer.get(f"/api/trials/{trial}").json()["done_share"] > 0)
     assert engineer.post(f"/api/trials/{trial}/stop").status_code == 200
     assert ended(engineer, trial, 15)["state"] == "stopped"
-    wait_until(lambda: set(folders()) <= before, 10)
-    wait_until(lambda: not psutil.Process(app.process.pid).children(recursive=True), 10)
+    wait_until(lambda: set(folders()) <= before)
+    wait_until(lambda: not psutil.Process(app.process.pid).children(recursive=True))
 
 
 def test_memory_has_a_ceiling(app: Application, engineer: httpx.Client) -> None:
@@ -109,7 +110,7 @@ def test_memory_has_a_ceiling(app: Application, engineer: httpx.Client) -> None:
     most = 0
     began = time.monotonic()
     while engineer.get(f"/api/trials/{trial}").json()["state"] in ("waiting", "running"):
-        assert time.monotonic() - began < 60
+        assert time.monotonic() - began < PATIENT_S
         for child in psutil.Process(app.process.pid).children(recursive=True):
             try:
                 most = max(most, child.memory_info().rss)
@@ -126,13 +127,13 @@ def test_no_worker_outlives_the_application(tmp_path: Path, how: str) -> None:
         app.first()
         client = app.as_("engineer")
         trial = client.post("/api/trials", json=design(ENDLESS, seconds="60 s", workers=2)).json()["id"]
-        wait_until(lambda: client.get(f"/api/trials/{trial}").json()["done_share"] > 0, 40)
+        wait_until(lambda: client.get(f"/api/trials/{trial}").json()["done_share"] > 0)
         children = psutil.Process(app.process.pid).children(recursive=True)
         assert len(children) >= 4, "the trial's process, the sandbox and its workers"
         mine = [f for f in folders() if any(f.name.startswith(f"{PREFIX}{c.pid}-") for c in children)]
         assert mine
         app.kill() if how == "kill" else app.stop()
-        _, alive = psutil.wait_procs(children, timeout=10)
+        _, alive = psutil.wait_procs(children, timeout=PATIENT_S)
         assert not alive
         app.start()
         assert not any(folder.exists() for folder in mine)

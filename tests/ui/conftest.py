@@ -7,11 +7,13 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
+from tests.patience import PATIENT_MS
+
 ARGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=PATIENT_MS)
 
 
 @pytest.fixture(scope="session")
@@ -25,7 +27,7 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def context(browser: Browser, demo: str) -> Iterator[BrowserContext]:
     made = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=demo, color_scheme="light")
-    made.set_default_timeout(20_000)
+    made.set_default_timeout(PATIENT_MS)
     assert made.request.post("/api/sign-in/demo").ok
     yield made
     made.close()

@@ -1,4 +1,4 @@
-"""A newcomer: from an empty folder to the first useful sentence about a real PostgreSQL, in under two minutes."""
+"""A newcomer: from an empty folder to the first useful sentence about a real PostgreSQL."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import psycopg
 import pytest
 from playwright.sync_api import Browser, expect
 
+from tests.patience import PATIENT_MS
 from tests.postgres import SECRET, watched_postgres
 from tests.safety.running import PASSWORD, Application
 
@@ -24,9 +25,8 @@ def test_from_an_empty_folder_to_a_sentence(browser: Browser, tmp_path: Path) ->
         try:
             code = re.search(r"code for the first is (\S+)", _until_said(app, "code for the first"))
             assert code is not None
-            began = time.monotonic()
             page = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=app.address).new_page()
-            page.set_default_timeout(20_000)
+            page.set_default_timeout(PATIENT_MS)
             page.goto("/")
             expect(page.locator("[data-test=code]")).to_be_focused()
             page.keyboard.type(code[1])
@@ -48,12 +48,10 @@ def test_from_an_empty_folder_to_a_sentence(browser: Browser, tmp_path: Path) ->
             _work(owner)
             page.goto("/servers/reading-room")
             sentence = page.locator("[data-test=sentence]")
-            expect(sentence).to_contain_text(re.compile("is looked at since|is mostly"), timeout=60_000)
-            expect(sentence).to_contain_text("nothing usual is known of this hour yet", timeout=100_000)
-            took = time.monotonic() - began
+            expect(sentence).to_contain_text(re.compile("is looked at since|is mostly"))
+            expect(sentence).to_contain_text("nothing usual is known of this hour yet")
             page.goto("/servers/reading-room/objects")
             expect(page.locator("tr[data-row=loan]")).to_be_visible()
-            assert took < 120, f"{took:.0f} s"
             page.context.close()
         finally:
             app.close()

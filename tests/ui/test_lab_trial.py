@@ -15,6 +15,7 @@ from tests.conftest import Serving
 from tests.load.test_lab_server import Lab
 from tests.load.test_lab_server import lab as lab
 from tests.load.test_lab_server import server as server
+from tests.patience import PATIENT_MS
 
 pytestmark = [pytest.mark.ui, pytest.mark.postgres, pytest.mark.timeout(300)]
 INDEXES = "SELECT array_agg(indexname ORDER BY indexname) FROM pg_indexes WHERE tablename = 'loan'"
@@ -25,7 +26,7 @@ def page(browser: Browser, lab: Lab, tmp_path: Path) -> Iterator[Page]:
     settings = AppSettings(data=tmp_path, demo=True)
     with Serving(create_app(settings, lab.store)) as serving:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=serving.address)
-        context.set_default_timeout(20_000)
+        context.set_default_timeout(PATIENT_MS)
         assert context.request.post("/api/sign-in/demo").ok
         yield context.new_page()
         context.close()
@@ -33,11 +34,11 @@ def page(browser: Browser, lab: Lab, tmp_path: Path) -> Iterator[Page]:
 
 def start(page: Page) -> None:
     page.locator("[data-test=start]").click()
-    expect(page).to_have_url(re.compile(r"/trials/\d+"), timeout=60_000)
+    expect(page).to_have_url(re.compile(r"/trials/\d+"))
     meanwhile = page.get_by_role("link", name="Figures of reading-room meanwhile")
-    expect(meanwhile).to_have_attribute("href", re.compile(r"/strips\?scope=reading-room.*response_s"), timeout=60_000)
-    expect(page.locator("[data-test=way-back]")).to_contain_text("reading-room is as it was before", timeout=90_000)
-    expect(page.locator("[data-test=verdict]")).not_to_contain_text("So far", timeout=30_000)
+    expect(meanwhile).to_have_attribute("href", re.compile(r"/strips\?scope=reading-room.*response_s"))
+    expect(page.locator("[data-test=way-back]")).to_contain_text("reading-room is as it was before")
+    expect(page.locator("[data-test=verdict]")).not_to_contain_text("So far")
 
 
 def test_an_index_on_a_lab_server_from_the_screens_alone(page: Page, lab: Lab) -> None:

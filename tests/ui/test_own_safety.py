@@ -13,6 +13,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from hardy_gauge.store.database import Store
+from tests.patience import PATIENT_MS
 from tests.queries.builder import Built
 from tests.safety.running import PASSWORD, Application, new_application
 
@@ -26,7 +27,7 @@ def own(tmp_path: Path) -> Iterator[Application]:
 @pytest.fixture
 def visitor(browser: Browser, own: Application) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=own.address)
-    context.set_default_timeout(20_000)
+    context.set_default_timeout(PATIENT_MS)
     yield context.new_page()
     context.close()
 

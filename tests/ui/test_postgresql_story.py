@@ -19,6 +19,7 @@ from hardy_gauge.store.models import Change
 from tests.capture.test_postgresql import collector as collector
 from tests.capture.test_postgresql import watched as watched
 from tests.conftest import Serving
+from tests.patience import PATIENT_MS
 from tests.truth.real_server import Looks, working
 
 pytestmark = [pytest.mark.ui, pytest.mark.postgres]
@@ -36,7 +37,7 @@ def page(browser: Browser, looks: Looks, tmp_path: Path) -> Iterator[Page]:
     settings = AppSettings(data=tmp_path, demo=True)
     with Serving(create_app(settings, looks.store, clock=lambda: looks.now_us)) as serving:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=serving.address)
-        context.set_default_timeout(20_000)
+        context.set_default_timeout(PATIENT_MS)
         assert context.request.post("/api/sign-in/demo").ok
         yield context.new_page()
         context.close()
@@ -78,23 +79,23 @@ def test_from_a_finding_to_better(page: Page, looks: Looks, watched: tuple[psyco
         # what the whole workload wants, by the twin
         page.goto("/servers/reading-room/indexes")
         page.locator("[data-test=ask]").click()
-        expect(page.locator("[data-test=chosen]")).to_contain_text("visited(patron)", timeout=90_000)
+        expect(page.locator("[data-test=chosen]")).to_contain_text("visited(patron)")
         expect(page.locator(".lead-sentence")).to_contain_text("would win reading-room")
         page.locator("[data-test=prove]").click()
-        expect(page.locator("[data-test=proof]")).to_contain_text("less time", timeout=120_000)
+        expect(page.locator("[data-test=proof]")).to_contain_text("less time")
         # what its condition selects, and another text, proven on made rows
         page.goto("/statements?scope=reading-room&search=visited")
         page.get_by_role("link", name=re.compile("SELECT count.*visited")).first.click()
         page.locator("[data-test=ask-selectivity]").first.click()
-        expect(page.locator("[data-test=selectivity]")).to_contain_text("the planner of reading-room", timeout=60_000)
+        expect(page.locator("[data-test=selectivity]")).to_contain_text("the planner of reading-room")
         expect(page.locator("[data-test=conditions]")).to_contain_text("an index on this column could serve it")
         page.locator("[data-test=another-text]").click()
         expect(page.get_by_label("Old text")).to_have_value(re.compile("SELECT count"))
         page.get_by_label("New text").fill("SELECT count(DISTINCT note) FROM visited WHERE patron = $1")
         page.get_by_role("button", name="Compare plans and checks").click()
-        expect(page.locator("[data-test=beside] [data-match]").first).to_be_visible(timeout=60_000)
+        expect(page.locator("[data-test=beside] [data-match]").first).to_be_visible()
         page.locator("[data-test=prove]").click()
-        expect(page.locator("[data-test=proof]")).to_contain_text("more often in the new", timeout=120_000)
+        expect(page.locator("[data-test=proof]")).to_contain_text("more often in the new")
         expect(page.locator("[data-test=sentence]")).to_contain_text("do not give the same rows")
         # script
         page.goto(found)
@@ -141,6 +142,6 @@ def test_a_forecast_of_the_cache_from_looks_at_it(
     expect(page.get_by_text("is looked at 6 times in 15 s; nothing is changed")).to_be_visible()
     with working(owner.info.dsn, lambda s: s.execute("SELECT count(note) FROM loan"), 1):
         page.locator("[data-test=ask-curve]").click()
-        expect(page.locator("[data-test=curve-says]")).to_contain_text("so more would find no more", timeout=60_000)
+        expect(page.locator("[data-test=curve-says]")).to_contain_text("so more would find no more")
     expect(page.get_by_text("A forecast, not a measurement")).to_be_visible()
     expect(page.get_by_role("img", name="Part of the pages asked for that a cache finds")).to_contain_text("set:")

@@ -8,13 +8,15 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from tests.patience import PATIENT_MS
+
 pytestmark = pytest.mark.ui
 
 
 @pytest.fixture
 def stranger(browser: Browser, demo: str) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=demo)
-    context.set_default_timeout(20_000)
+    context.set_default_timeout(PATIENT_MS)
     yield context.new_page()
     context.close()
 
@@ -77,9 +79,9 @@ def test_recording_is_paused_and_goes_on_on_many_at_once(page: Page) -> None:
     page.get_by_label("choose all").check()
     expect(page.get_by_text("4 chosen:")).to_be_visible()
     page.get_by_role("button", name="Pause recording").click()
-    expect(page.locator("tr[data-row=kiosk-a]")).to_contain_text("paused: nothing new is recorded", timeout=30_000)
+    expect(page.locator("tr[data-row=kiosk-a]")).to_contain_text("paused: nothing new is recorded")
     page.get_by_role("button", name="Record by the rules").click()
-    expect(page.locator("tr[data-row=kiosk-d]")).not_to_contain_text("paused", timeout=30_000)
+    expect(page.locator("tr[data-row=kiosk-d]")).not_to_contain_text("paused")
 
 
 def test_several_servers_are_read_before_anything_is_stored(page: Page) -> None:

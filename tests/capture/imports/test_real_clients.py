@@ -18,6 +18,7 @@ from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import (
 )
 
 from tests.conftest import ROOT, wait_until
+from tests.patience import PATIENT_S
 from tests.postgres import watched_postgres
 from tests.safety.running import Application, new_application
 
@@ -73,7 +74,7 @@ def test_what_a_client_sends_and_a_server_counts_agree(
             str(tmp_path / "x.db"),
             str(CALLS),
         ]
-        ended = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, timeout=120)
+        ended = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, timeout=PATIENT_S)
         assert ended.returncode == 0 and "Failed to export" not in ended.stderr, ended.stderr
         counted = {
             text.split()[0].lower(): calls
@@ -86,7 +87,7 @@ def test_what_a_client_sends_and_a_server_counts_agree(
         now = sent(sender)
         return {kind: now.get(kind, 0) - before.get(kind, 0) for kind in wanted} == wanted
 
-    wait_until(agrees, 20)
+    wait_until(agrees)
 
 
 def test_answers_are_as_the_protocol_says(sender: httpx.Client) -> None:
