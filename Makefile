@@ -82,8 +82,9 @@ web-types: setup
 	$(PY) -m tools.openapi
 	cd web && npx openapi-typescript ../build/openapi.json -o src/api/schema.d.ts >/dev/null
 
+# BENCHMARKS names some of them, as in BENCHMARKS="ledger imports"
 bench: setup-test
-	$(PY) -m benchmarks.run
+	$(PY) -m benchmarks.run $(BENCHMARKS)
 
 dist: setup-test
 	$(PY) -m tools.dist

@@ -19,6 +19,7 @@ import yaml
 from sqlalchemy import func, select
 from tests.conftest import free_port, wait_for
 
+from benchmarks.goals import Goals, at_most
 from hardy_gauge.capture.collector import Collector
 from hardy_gauge.capture.recorder import Recorder
 from hardy_gauge.capture.registration import discover, register
@@ -29,6 +30,8 @@ from practice_fleet.scenario.reading import shipped
 
 SERVERS = int(os.environ.get("CAPTURE_SERVERS", "200"))
 SECONDS = float(os.environ.get("CAPTURE_SECONDS", "180"))
+
+GOALS: Goals = {"cores_used": at_most(0.25), "tick_p99_s": at_most(0.5), "bytes_per_server_day": at_most(5e6)}
 
 
 def scenario(folder: Path) -> Path:
@@ -105,8 +108,3 @@ def bytes_a_day(store: Store) -> float:
     with store.read() as session:
         size, since, until = session.execute(select(*columns)).one()
     return float(size / SERVERS / ((until - since) / segments.DAY_US))
-
-
-if __name__ == "__main__":
-    for figure, value in measure().items():
-        print(f"{figure:<40}{value:>14,.4g}")

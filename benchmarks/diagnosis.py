@@ -88,7 +88,3 @@ def round_s(reader: Reader) -> tuple[float, list[float]]:
         diagnose_server(reader, server)
         seconds.append(time.process_time() - at)
     return time.process_time() - began, seconds
-
-
-if __name__ == "__main__":
-    print(measure())

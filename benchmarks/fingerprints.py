@@ -5,10 +5,13 @@ from __future__ import annotations
 import pglast
 from tests.core.outside.corpus import CORPUS
 
+from benchmarks.goals import Goals, at_least
 from benchmarks.timing import side_by_side
 from hardy_gauge.core.sql.normalise import normalise
 
 TEXTS = [f"{text} /* {i} */" for i in range(8) for _, text in CORPUS]
+
+GOALS: Goals = {"ratio_cold": at_least(1.0), "ratio_warm": at_least(50)}
 
 
 def measure() -> dict[str, float]:

@@ -12,6 +12,7 @@ import duckdb
 import numpy as np
 import polars as pl
 
+from benchmarks.goals import Goals, at_most
 from benchmarks.timing import seconds
 from hardy_gauge.capture.imports import import_service
 from hardy_gauge.capture.imports.reading import ImportRequest, look
@@ -23,6 +24,8 @@ DAYS = 7
 # told what the columns are, since it cannot guess the times
 LINES = "format = 'newline_delimited', columns = {ended_at: 'TIMESTAMP', duration_ms: 'DOUBLE', query: 'VARCHAR', \"user\": 'VARCHAR', rows: 'BIGINT'}"
 START_US = 1_772_442_000_000_000
+
+GOALS: Goals = {"*_ratio_to_duckdb": at_most(1.5)}
 
 
 def made() -> pl.DataFrame:
@@ -73,8 +76,3 @@ def bring(store: Store, path: Path) -> None:
     import_service.run_import(
         store, number, path, ImportRequest(format="table", server="east", layout=layout), START_US
     )
-
-
-if __name__ == "__main__":
-    for figure, value in measure().items():
-        print(f"{figure:<40}{value:>14,.4g}")

@@ -8,6 +8,7 @@ from pathlib import Path
 import duckdb
 import polars as pl
 
+from benchmarks.goals import Goals, at_most
 from benchmarks.samples import made
 from benchmarks.timing import side_by_side
 from hardy_gauge.core.activity.ledger import entries
@@ -18,6 +19,8 @@ from hardy_gauge.store.models import Cluster, Server
 SERVERS, DAYS = 50, 7
 DAY_US = segments.DAY_US
 BY = ["wait_family", "service"]
+
+GOALS: Goals = {"kept_*_ratio_to_duckdb": at_most(1.0), "*_ratio_to_duckdb": at_most(1.5)}
 
 
 def measure() -> dict[str, float]:
@@ -78,8 +81,3 @@ def measure() -> dict[str, float]:
         "kept_with_margins_ratio_to_duckdb": kept_whole_s / duck_s,
         "kept_sums_ratio_to_duckdb": kept_s / duck_s, "sums_ratio_to_duckdb": sums_s / duck_s, "with_margins_ratio_to_duckdb": whole_s / duck_s,
     }  # fmt: skip
-
-
-if __name__ == "__main__":
-    for figure, value in measure().items():
-        print(f"{figure:<40}{value:>14,.4g}")

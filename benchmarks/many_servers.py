@@ -20,6 +20,7 @@ from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
 from benchmarks.diagnosis import NOW, SERVERS, copied, round_s
+from benchmarks.goals import Goals, at_most
 from hardy_gauge.api.app import create_app
 from hardy_gauge.cli.running import HOURS, SHARED_S
 from hardy_gauge.core.time.span import SECOND_US
@@ -36,6 +37,8 @@ ROUTES = (
     "changes?scope=desk-a&focus=PT24H", "log", "log?scope=desk-a", "recurrences", "recurrences?scope=desk-a", "figures",
 )  # fmt: skip
 ROUNDS, OPEN, LOOKS, EVERY_S = 8, 4, 6, 10.0
+
+GOALS: Goals = {"followed_*": at_most(0.2), "again_*": at_most(0.2), "memory_mb": at_most(1500)}
 
 
 def measure() -> dict[str, float]:
@@ -102,8 +105,3 @@ def followed(client: TestClient) -> dict[str, float]:
     everything = [seconds for found in times.values() for seconds in found[1:]]
     found = {f"followed_most_s {route[:60]}": max(found[1:]) for route, found in times.items()}
     return {"followed_p95_s all": float(np.quantile(everything, 0.95)), **found}
-
-
-if __name__ == "__main__":
-    for name, value in measure().items():
-        print(f"{name:<80}{value:>12.3f}")

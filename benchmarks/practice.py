@@ -7,6 +7,7 @@ from collections.abc import Generator
 
 import simpy
 
+from benchmarks.goals import Goals, at_least
 from benchmarks.timing import seconds, side_by_side
 from hardy_gauge.probes.protocol import Arrival, PlayRequest, PlayStatement
 from practice_fleet import frames
@@ -22,6 +23,8 @@ NOW = 1_795_435_200_000_000
 SPAN_S = 60
 MANY = 200
 LIVE_S = 120
+
+GOALS: Goals = {"events_per_s_to_bare_simpy": at_least(0.5)}
 
 
 def server(scenario: Scenario, name: str) -> PracticeServer:

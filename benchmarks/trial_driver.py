@@ -146,8 +146,3 @@ def measure() -> dict[str, float]:
     for name in SETS:
         found |= {f"{name}: million rows a minute made": _made(name), f"{name}: and put into SQLite": _filled(name)}
     return found
-
-
-if __name__ == "__main__":
-    for figure, value in measure().items():
-        print(f"{figure:<48}{value:>10.3g}")

@@ -11,6 +11,7 @@ from statistics import mean
 
 import polars as pl
 
+from benchmarks.goals import Goals, at_least
 from hardy_gauge.errors import GaugeError
 from hardy_gauge.load.design import TrialDesign, read_design
 from hardy_gauge.load.kinds import outcome_of
@@ -65,6 +66,9 @@ class Simulated:
         """Nothing is held open."""
 
 
+GOALS: Goals = {"found_of_grid": at_least(0.97)}
+
+
 def design() -> TrialDesign:
     settings = [
         {"setting": name, "low": low, "high": high, "scale": "log", "whole": name.endswith("bytes")}
@@ -101,7 +105,3 @@ def measure() -> dict[str, float]:
         "found_of_grid": mine / rates[-1], "median_of_grid_of_best": rates[len(rates) // 2] / rates[-1], "worst_of_grid_of_best": rates[0] / rates[-1],
         "runs": float(RUNS), "found_per_s": mine, "best_per_s": rates[-1],
     }  # fmt: skip
-
-
-if __name__ == "__main__":
-    print(measure())

@@ -82,7 +82,3 @@ def measure() -> dict[str, float]:
     for text, calls, milliseconds in top:
         print(f"  {milliseconds / MEASURE_S / 10:.3f}%  {calls:5d} calls  {text}")
     return {"of a core of the server, %": 100 * found}
-
-
-if __name__ == "__main__":
-    print(measure())

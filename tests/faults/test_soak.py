@@ -10,6 +10,7 @@ import os
 import random
 import time
 from collections import Counter
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 import httpx
@@ -41,8 +42,8 @@ SCREENS = (
 class Visits:
     """What the browsers met: answers by status, and how long each took."""
 
-    def __init__(self) -> None:
-        self.answers, self.seconds = Counter[int](), list[float]()
+    def __init__(self, screens: Sequence[Sequence[str]] = SCREENS) -> None:
+        self.screens, self.answers, self.seconds = screens, Counter[int](), list[float]()
 
     async def browser(self, address: str, headers: dict[str, str], chance: random.Random, until: float) -> None:
         """Somebody who looks at one screen after the other; each is asked again while it is looked at."""
@@ -56,7 +57,7 @@ class Visits:
         ) as client:
             await asyncio.sleep(chance.uniform(0, LIVE_S))
             while time.monotonic() < until:
-                screen = chance.choice(SCREENS)
+                screen = chance.choice(self.screens)
                 for _ in range(chance.randint(1, 3)):
                     await asyncio.gather(*(self.ask(client, path, etags) for path in screen))
                     await asyncio.sleep(LIVE_S if time.monotonic() + LIVE_S < until else 0.5)
