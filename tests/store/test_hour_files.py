@@ -53,10 +53,10 @@ def blocks_decoded(monkeypatch: pytest.MonkeyPatch, store: Store, servers: list[
     """What is read with nothing kept in memory, and of how many blocks the rows were decoded."""
     count, decode = 0, segment_rows._decode
 
-    def counted(contents: list[tuple[bytes, int]], columns: tuple[str, ...] | None) -> object:
+    def counted(kind: str, contents: list[tuple[bytes, int]], columns: tuple[str, ...] | None) -> object:
         nonlocal count
         count += len(contents)
-        return decode(contents, columns)
+        return decode(kind, contents, columns)
 
     segment_rows._decoded.clear()
     with monkeypatch.context() as patch:
@@ -129,6 +129,31 @@ def test_a_file_that_somebody_spoilt_is_decoded_again(
         path.write_bytes(path.read_bytes()[: number * 100])
     found, decoded = blocks_decoded(monkeypatch, store, servers)
     assert found.equals(first) and decoded == 3 * SERVERS
+
+
+def test_a_start_goes_on_with_them_where_the_store_is_as_it_was_left(
+    store: Store, servers: list[int], files: hour_files.HourFiles, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def stamp() -> str:
+        with store.read() as session:
+            return segments.stamp(session)
+
+    def started(with_stamp: str) -> hour_files.HourFiles:
+        made = hour_files.HourFiles(files.folder, stamp=with_stamp)
+        hour_files.use(made)
+        return made
+
+    first = read(store, servers)
+    files.leave(stamp())
+    again = started(stamp())
+    found, decoded = blocks_decoded(monkeypatch, store, servers)
+    assert decoded == 0 and found.equals(first)
+    assert not list(started(stamp()).folder.iterdir()), "one that was killed left nothing to go on with"
+    read(store, servers)
+    again.leave(stamp())
+    with store.write() as session:
+        segments.drop_before(session, "metric", BEGIN + 2 * HOUR)
+    assert not list(started(stamp()).folder.iterdir()), "what was deleted meanwhile is in no file"
 
 
 def test_there_is_a_most_of_them_and_the_last_asked_for_stay(tmp_path: Path) -> None:

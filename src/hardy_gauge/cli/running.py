@@ -23,7 +23,7 @@ from hardy_gauge.probes import outbound
 from hardy_gauge.probes.outbound import OutboundPolicy
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
-from hardy_gauge.store import hour_files
+from hardy_gauge.store import hour_files, segments
 from hardy_gauge.store.data_folder import locked
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.who import anyone
@@ -59,9 +59,10 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
 
     store = Store(settings.store_path)
     outbound.use(OutboundPolicy.of(settings))
-    hour_files.use(hour_files.HourFiles(settings.data / HOURS))
     with store.read() as session:
         allow_stored(session)
+        files = hour_files.HourFiles(settings.data / HOURS, stamp=segments.stamp(session))
+    hour_files.use(files)
     servers = register_all(store, settings.servers)
     import_history(store, servers)
     import_history(store, servers)  # the minutes that passed meanwhile
@@ -97,6 +98,8 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
         Announced(config).run()
     finally:
         collector.stop()
+        with store.read() as session:
+            files.leave(segments.stamp(session))
         store.close()
 
 

@@ -32,7 +32,7 @@ class Names:
         self.servers = {server.id: server.name for server in servers}
         self._table = pl.DataFrame(
             {"statement": list(self.ids.values()), "key": list(self.ids), "kind": list(self.kinds.values())},
-            schema={"statement": pl.Int32, "key": pl.String, "kind": pl.String},
+            schema={"statement": pl.Int32, "key": pl.Categorical, "kind": pl.Categorical},
         )
 
     def condition(self, dimension: str, values: Sequence[str]) -> pl.Expr:
@@ -45,7 +45,7 @@ class Names:
         elif dimension == "session":
             found = pl.any_horizontal(self._session(value) for value in values)
         else:
-            found = pl.col(dimension).cast(pl.String).is_in(list(values))
+            found = pl.col(dimension).is_in(list(values))
         missing = pl.col("statement" if dimension == "kind" else dimension).is_null()
         return found.fill_null(value=False) | (missing if unknown else pl.lit(value=False))
 
@@ -67,22 +67,21 @@ class Names:
         return frame.lazy().filter(*kept).collect(engine="streaming") if kept and len(frame) else frame
 
     def keyed(self, frame: pl.DataFrame, dimensions: Sequence[str]) -> pl.DataFrame:
-        """Dimensions as columns of text keys."""
+        """Dimensions as columns of keys, which are texts with a place in a list (``Categorical``)."""
         if {"statement", "kind"} & {*dimensions}:
             joined = frame.with_columns(pl.col("statement").cast(pl.Int32)).join(
                 self._table, on="statement", how="left"
             )
-            frame = joined.with_columns(
-                pl.col("key").fill_null(NO_STATEMENT).alias("statement"), pl.col("kind").fill_null(NOT_KNOWN)
-            )
+            frame = joined.with_columns(_known("key", NO_STATEMENT).alias("statement"), _known("kind", NOT_KNOWN))
             frame = frame.drop("key")
         texts = [name for name in dimensions if name not in ("statement", "kind", "session")]
-        frame = frame.with_columns(pl.col(name).cast(pl.String).fill_null(NOT_KNOWN) for name in texts)
+        frame = frame.with_columns(_known(name, NOT_KNOWN) for name in texts)
         if "session" not in dimensions:
             return frame
         number = pl.col("session").cast(pl.String).fill_null(NOT_KNOWN)
         owner = pl.col("server_id").replace_strict(self.servers, default="", return_dtype=pl.String)
-        return frame.with_columns((number if len(self.servers) == 1 else number + ON + owner).alias("session"))
+        named = number if len(self.servers) == 1 else number + ON + owner
+        return frame.with_columns(named.cast(pl.Categorical).alias("session"))
 
     def label(self, dimension: str, key: str) -> str:
         """What a key is called."""
@@ -91,3 +90,7 @@ class Names:
         if key == NOT_KNOWN:
             return UNNAMED.get(dimension, key)
         return f"session {key}" if dimension == "session" else key
+
+
+def _known(name: str, otherwise: str) -> pl.Expr:
+    return pl.col(name).cast(pl.Categorical).fill_null(pl.lit(otherwise, dtype=pl.Categorical))

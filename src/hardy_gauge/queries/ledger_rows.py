@@ -82,7 +82,7 @@ class LedgerRows:
         """``at_us``, ``server_id``, the columns that the dimensions are taken from, and ``weight`` where a row is not one second."""
         columns = read_for(dimensions)
         if self.measure == TIME:
-            return read_samples(self.reader, servers, span, columns)
+            return read_samples(self.reader, servers, span, columns, as_codes=True)
         frame = read_intervals(self.reader, servers, span)
         if frame.is_empty():
             schema = {

@@ -1,7 +1,8 @@
 """Rows of many servers' hours, decoded and put together, in files beside the store: reading one costs next to nothing, and decoding the
 blocks of two hundred servers that it is made of a tenth of a second.
 
-They are no record: the application that serves begins without any, and what cannot be written is decoded again.
+They are no record: what cannot be written is decoded again, and the application that serves takes them up only where the store is still as it
+was left when it stopped last.
 """
 
 from __future__ import annotations
@@ -22,17 +23,45 @@ MOST_BYTES = 2 * 2**30
 WORTH_BLOCKS = 32  # fewer are decoded quickly
 HOUR_US = 3_600_000_000
 END = ".arrow"
+LEFT = "as-left"
 
 
 class HourFiles:
     """Files by what is in them, the last used kept, up to a number of bytes. Thread-safe."""
 
-    def __init__(self, folder: Path, most_bytes: int = MOST_BYTES) -> None:
-        shutil.rmtree(folder, ignore_errors=True)
-        folder.mkdir(mode=FOLDER, parents=True)
+    def __init__(self, folder: Path, most_bytes: int = MOST_BYTES, stamp: str = "") -> None:
         self.folder, self._most, self._bytes = folder, most_bytes, 0
         self._sizes: OrderedDict[str, int] = OrderedDict()
         self._lock = threading.Lock()
+        if not stamp or not self._take_up(stamp):
+            shutil.rmtree(folder, ignore_errors=True)
+            folder.mkdir(mode=FOLDER, parents=True)
+
+    def _take_up(self, stamp: str) -> bool:
+        """Go on with the files that are there, if they were left with the same stamp."""
+        try:
+            left = (self.folder / LEFT).read_text(encoding="utf-8")
+            (self.folder / LEFT).unlink()
+            found = [(path.stat(), path) for path in self.folder.iterdir()]
+        except OSError:
+            return False
+        if left != stamp:
+            return False
+        for stat, path in sorted(found, key=lambda one: one[0].st_mtime):
+            if path.name.endswith(END):
+                self._sizes[path.name] = stat.st_size
+                self._bytes += stat.st_size
+            else:
+                path.unlink(missing_ok=True)
+        return True
+
+    def leave(self, stamp: str) -> None:
+        """Say of which state of the store they are; nothing may be put or deleted after it."""
+        try:
+            with os.fdopen(os.open(self.folder / LEFT, os.O_CREAT | os.O_WRONLY | os.O_TRUNC, FILE), "w") as file:
+                file.write(stamp)
+        except OSError:
+            return
 
     def get(self, kind: str, hour: int, of: object) -> pl.DataFrame | None:
         """The frame of an hour, mapped into memory; None where it is not kept."""

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.store import hour_files
 from hardy_gauge.store.blocks import MARK, DamagedBlock, decode_block, verified_content
+from hardy_gauge.store.coded_texts import coded
 from hardy_gauge.store.decoded_cache import DecodedCache
 from hardy_gauge.store.models import Segment
 from hardy_gauge.store.quarantine import quarantine
@@ -28,8 +29,13 @@ _decoded = DecodedCache(KEPT_BYTES)
 
 def forget() -> None:
     """After segments were deleted: the store may give their ids to others."""
-    _decoded.clear()
+    forget_decoded()
     hour_files.forget()
+
+
+def forget_decoded() -> None:
+    """Keep nothing in memory."""
+    _decoded.clear()
 
 
 class Stored(NamedTuple):
@@ -85,7 +91,7 @@ def decoded_segments(
     session: Session, store: str, what: What, found: Sequence[Stored], keep: bool
 ) -> dict[int, pl.DataFrame]:  # fmt: skip
     """Rows of segments, or of the parts that are wanted of them, by number."""
-    _, time, wanted = what
+    kind, time, wanted = what
     frames: dict[int, pl.DataFrame] = {}
     missing: list[tuple[Stored, object]] = []
     for one in found:
@@ -99,7 +105,7 @@ def decoded_segments(
         asked_for = missing[at : at + AT_ONCE]
         bodies = stored_bodies(session, [one.segment_id for one, _ in asked_for])
         here = [(one, key) for one, key in asked_for if one.segment_id in bodies]
-        decoded = _decode([bodies[one.segment_id] for one, _ in here], wanted)
+        decoded = _decode(kind, [bodies[one.segment_id] for one, _ in here], wanted)
         for (one, key), (frame, size) in zip(here, decoded, strict=True):
             if one.part is not None:
                 whole = max(len(frame), 1)
@@ -138,7 +144,9 @@ def stored_bodies(session: Session, ids: Sequence[int]) -> dict[int, tuple[bytes
     return found
 
 
-def _decode(contents: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None) -> list[tuple[pl.DataFrame, int]]:
+def _decode(
+    kind: str, contents: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | None
+) -> list[tuple[pl.DataFrame, int]]:
     """A frame of each content with its number of rows, and about how many bytes it takes. Those of one shape are read
     together, which uses every core.
     """
@@ -150,7 +158,9 @@ def _decode(contents: Sequence[tuple[bytes, int]], columns: tuple[str, ...] | No
     frames: list[tuple[pl.DataFrame, int]] = [(pl.DataFrame(), 0)] * len(contents)
     for shape, places in by_shape.items():
         sources: list[IO[bytes]] = [io.BytesIO(contents[place][0]) for place in places]
-        whole = pl.scan_parquet(sources, extra_columns="ignore").select(name for name, _ in shape).collect()
+        whole = coded(
+            kind, pl.scan_parquet(sources, extra_columns="ignore").select(name for name, _ in shape).collect()
+        )
         row_size, start = whole.estimated_size() / max(len(whole), 1), 0
         for place in places:
             rows = contents[place][1]

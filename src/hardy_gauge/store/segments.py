@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.store import hour_files
 from hardy_gauge.store.blocks import encode_block
+from hardy_gauge.store.coded_texts import coded, spelt_out
 from hardy_gauge.store.held_series import HeldSeries
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
 from hardy_gauge.store.segment_rows import Part, Stored, decoded_segments, of_bucket, stored_bodies
@@ -68,7 +69,7 @@ class Block:
 def block(kind: Kind, frame: pl.DataFrame) -> Block:
     """The block of a frame that has rows, sorted by time."""
     time = TIME[kind]
-    frame = frame.sort(time)
+    frame = coded(kind, frame.sort(time))
     return Block(kind, int(frame[time][0]), int(frame[time][-1]) + 1, len(frame), encode_block(frame))
 
 
@@ -104,9 +105,11 @@ def read(
     until_us: int,
     columns: Iterable[str] | None = None,
     keep: bool = True,
+    as_codes: bool = False,
 ) -> pl.DataFrame:
     """Rows in ``[since, until)`` with a ``server_id`` column, each server's segments in the order in which they begin; ``columns`` besides the
-    time, all when None. ``keep``: decoded rows may be asked for again soon.
+    time, all when None. ``keep``: decoded rows may be asked for again soon. ``as_codes``: texts
+    of which there are few stay ``Categorical``, for many rows.
 
     A column that a segment lacks is null there. Without any row an empty frame comes back.
     """
@@ -114,7 +117,11 @@ def read(
         held: HeldSeries = session.info[HELD]
         cut = held.cut(server_ids[0], kind, since_us, until_us, columns)
         if cut is not None:
-            return cut
+            return coded(kind, cut) if as_codes else cut
+
+    def form(frame: pl.DataFrame) -> pl.DataFrame:
+        return frame if as_codes else spelt_out(frame)
+
     single = len(server_ids) == 1
     # of many whole hours, so that what is kept of an hour serves every span in it
     low, high = (since_us, until_us) if single else (since_us // HOUR_US * HOUR_US, -(-until_us // HOUR_US) * HOUR_US)
@@ -135,7 +142,7 @@ def read(
         decoded = decoded_segments(session, store, what, found, keep)
         frames = [inside(decoded[one.segment_id], [one]) for one in found if one.segment_id in decoded]
         owner = pl.lit(server_ids[0], dtype=pl.Int32).alias("server_id")
-        return pl.concat(frames, how="diagonal").with_columns(owner) if frames else pl.DataFrame()
+        return form(pl.concat(frames, how="diagonal").with_columns(owner)) if frames else pl.DataFrame()
     buckets: dict[int, list[Stored]] = {}
     for one in found:
         buckets.setdefault(max(one.start_us, low) // HOUR_US, []).append(one)
@@ -144,7 +151,7 @@ def read(
         for number, of in sorted(buckets.items())
         if not (frame := of_bucket(session, (store, what, number), of, keep)).is_empty()
     ]
-    return pl.concat(frames, how="diagonal") if frames else pl.DataFrame()
+    return form(pl.concat(frames, how="diagonal")) if frames else pl.DataFrame()
 
 
 def _part(start_us: int, end_us: int, since_us: int, until_us: int) -> Part | None:
@@ -190,6 +197,14 @@ def compact(session: Session, now_us: int) -> int:
             append(session, server_id, kind, frame, import_id)
             merged += 1
     return merged
+
+
+def stamp(session: Session) -> str:
+    """Another one whenever segments were stored or deleted."""
+    found = session.execute(
+        select(func.count(), func.sum(Segment.id), func.max(Segment.id), func.sum(Segment.rows))
+    ).one()
+    return "-".join(map(str, found))
 
 
 def drop_before(session: Session, kind: Kind, before_us: int) -> int:
