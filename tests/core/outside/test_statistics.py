@@ -12,7 +12,9 @@ from scipy import stats
 
 from hardy_gauge.core.activity.ledger import entries
 from hardy_gauge.core.activity.margins import poisson_interval
+from hardy_gauge.core.figures.theil_sen import theil_slope
 from hardy_gauge.core.reference.shift import change_point
+from hardy_gauge.core.statements.by_value import _explained, median_interval
 from hardy_gauge.core.trials.compare import mean_interval, paired_ratio
 from hardy_gauge.core.trials.warmup import mser5
 
@@ -35,6 +37,29 @@ def test_mean_interval_is_scipys() -> None:
     ours = mean_interval(values)
     low, high = stats.t.interval(0.95, 4, loc=np.mean(values), scale=stats.sem(values))
     assert (ours.low, ours.high) == pytest.approx((low, high), rel=1e-12)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_slopes_through_points_are_scipys(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    at = rng.integers(0, 40, 60).astype(float)
+    values = 3 * at + rng.standard_cauchy(60)
+    assert theil_slope(values, at) == pytest.approx(stats.theilslopes(values, at).slope, rel=1e-12)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_what_values_explain_is_chance_where_scipys_analysis_of_variance_says_so(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    groups = [rng.normal(0.12 * seed * place, 1.0, 30) for place in range(3)]
+    found = _explained(np.concatenate(groups), [str(place) for place in range(3) for _ in range(30)], 1)
+    assert (found > 0) == (stats.f_oneway(*groups).pvalue < 0.01)
+
+
+@pytest.mark.parametrize("count", [*range(12), 50, 101, 1000])
+def test_the_interval_of_a_median_is_the_narrowest_that_the_binomial_allows(count: int) -> None:
+    low, high = median_interval(list(range(count)))
+    places = [n for n in range(1, count // 2 + 1) if 2 * stats.binom.cdf(n - 1, count, 0.5) <= 0.05]
+    assert (low, high) == ((places[-1] - 1, count - places[-1]) if places else (None, None))
 
 
 def test_ratio_interval_covers_the_truth_as_often_as_it_says() -> None:

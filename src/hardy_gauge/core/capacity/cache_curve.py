@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import polars as pl
-from scipy import stats
+from scipy.special import stdtrit
 
 from hardy_gauge.core.capacity.stack_distance import NEVER, Ints, stack_distances
 from hardy_gauge.core.figures.formatting import share, size
@@ -113,7 +113,7 @@ def _point(distances: Ints, pages: int, page_bytes: int) -> CachePoint:
     """The interval is of batch means: requests that follow each other are alike (Law and Kelton, "Simulation Modeling and Analysis")."""
     hits = distances <= pages
     means = np.array([part.mean() for part in np.array_split(hits, BATCHES)])
-    half = float(stats.t.ppf(0.975, BATCHES - 1) * means.std(ddof=1) / np.sqrt(BATCHES))
+    half = float(stdtrit(BATCHES - 1, 0.975) * means.std(ddof=1) / np.sqrt(BATCHES))
     ratio = float(hits.mean())
     return CachePoint(float(pages * page_bytes), ratio, max(ratio - half, 0.0), min(ratio + half, 1.0))
 

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 from numpy.typing import NDArray
-from scipy import stats
+from scipy.special import stdtrit
 
 from hardy_gauge.core.capacity.cache_curve import KNEE, CacheCurve, CachePoint
 
@@ -179,4 +179,4 @@ def _ranks(pages: float) -> Floats:
 def _half_width(ratios: Sequence[float]) -> float:
     if len(ratios) < 2:
         return 0.0
-    return float(stats.t.ppf(0.975, len(ratios) - 1) * np.std(ratios, ddof=1) / math.sqrt(len(ratios)))
+    return float(stdtrit(len(ratios) - 1, 0.975) * np.std(ratios, ddof=1) / math.sqrt(len(ratios)))

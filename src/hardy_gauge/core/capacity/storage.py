@@ -12,6 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import stdtrit
+
+from hardy_gauge.core.figures.theil_sen import theil_slope
 
 DAY_US = 86_400_000_000
 MOST_POINTS = 400
@@ -36,11 +39,9 @@ def fill_forecast(
     """None when use does not grow or is known for less than an hour."""
     if len(times_us) < 10 or times_us[-1] - times_us[0] < DAY_US / 24:
         return None
-    from scipy.stats import t, theilslopes  # takes half a second, which no command has to spend that asks for no volume
-
     pick = np.linspace(0, len(times_us) - 1, min(len(times_us), MOST_POINTS)).astype(int)
     ago = (times_us - times_us[-1]) / DAY_US
-    slope = float(theilslopes(used_bytes[pick], ago[pick]).slope)
+    slope = theil_slope(used_bytes[pick], ago[pick])
     if slope <= 0:
         return None
     room = max(0.0, capacity_bytes - float(used_bytes[-1]))
@@ -49,5 +50,5 @@ def fill_forecast(
     if len(steps) < FEWEST_DAYS:
         return FillForecast(days, None, None)
     spread = float(np.std(steps, ddof=1)) * np.sqrt(1 / len(steps) + 1 / max(days, 1.0))
-    half = float(t.ppf(1 - ERROR / 2, len(steps) - 1)) * spread
+    half = float(stdtrit(len(steps) - 1, 1 - ERROR / 2)) * spread
     return FillForecast(days, room / (slope + half), room / (slope - half) if slope > half else None)

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
+from scipy.special import bdtr, bdtrik, fdtrc
 
 from hardy_gauge.core.narrative.by_value import by_value_sentence
 from hardy_gauge.core.sql.literals import literals
@@ -99,9 +99,11 @@ def _explained(logs: np.ndarray, values: Sequence[str], tried: int) -> float:
     within, whole = sum(float(np.var(one)) * len(one) for one in kept), float(np.var(every)) * len(every)
     if whole <= 0:
         return 0.0
-    if within > 0 and float(stats.f_oneway(*kept).pvalue) * tried > SIGNIFICANT:
+    freely, apart = len(every) - len(kept), len(kept) - 1
+    # analysis of variance (Fisher 1925, chapter VII)
+    if within > 0 and float(fdtrc(apart, freely, (whole - within) / apart / (within / freely))) * tried > SIGNIFICANT:
         return 0.0
-    return max(0.0, 1 - within / (len(every) - len(kept)) / (whole / (len(every) - 1)))
+    return max(0.0, 1 - within / freely / (whole / (len(every) - 1)))
 
 
 def _rows(executions: Sequence[tuple[str, Timed]]) -> list[ValueRow]:
@@ -124,9 +126,9 @@ def _rows(executions: Sequence[tuple[str, Timed]]) -> list[ValueRow]:
 def median_interval(values: Sequence[float], level: float = 0.95) -> tuple[float | None, float | None]:
     """The interval of a median between two of the values themselves, at least as sure as ``level``; None of fewer than six values."""
     ordered, count = sorted(values), len(values)
-    below = int(stats.binom.ppf((1 - level) / 2, count, 0.5))
-    while below > 0 and 2 * stats.binom.cdf(below - 1, count, 0.5) > 1 - level:
+    below = math.ceil(bdtrik((1 - level) / 2, count, 0.5)) if count else 0
+    while below > 0 and 2 * bdtr(below - 1, count, 0.5) > 1 - level:
         below -= 1
-    if below < 1 or math.isnan(below):
+    if below < 1:
         return None, None
     return ordered[below - 1], ordered[count - below]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy import stats
+from scipy.special import stdtrit
 
 from hardy_gauge.core.trials.figures import UNITS
 from hardy_gauge.core.trials.scalability import Bounds, throughput
@@ -143,7 +143,7 @@ def curve_point(name: str, x: float, runs: Sequence[float], good: bool | None) -
     mean = float(np.mean(runs))
     if len(runs) < 2:
         return CurvePoint(name, x, mean, None, None, list(runs), good)
-    half = float(stats.t.ppf((1 + LEVEL) / 2, len(runs) - 1) * np.std(runs, ddof=1) / np.sqrt(len(runs)))
+    half = float(stdtrit(len(runs) - 1, (1 + LEVEL) / 2) * np.std(runs, ddof=1) / np.sqrt(len(runs)))
     return CurvePoint(name, x, mean, max(mean - half, 0.0), mean + half, list(runs), good)
 
 

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import least_squares
 
 DRAWS = 400
 LEVEL = 0.95
@@ -47,6 +46,8 @@ def fitted(sessions: Sequence[float], rates: Sequence[float]) -> tuple[float, fl
     n, x = np.asarray(sessions, float), np.asarray(rates, float)
     if len(set(sessions)) < 3:
         raise ValueError("three numbers of sessions or more are needed")
+    from scipy.optimize import least_squares  # takes half a second and 18 MB, which only a fit has to spend
+
     scale = x.max()
     start = [x[np.argmin(n)] / n.min() / scale, 0.05, 1e-4]
     held = (n - 1, n * (n - 1))

@@ -1,8 +1,7 @@
 """Finding good settings with few runs: a Gaussian process over what was tried, and next whatever promises most improvement.
 
-Matérn 5/2 kernel with a length for each setting, its parameters by the largest marginal likelihood (C. E. Rasmussen and C. K. I. Williams,
-*Gaussian Processes for Machine Learning*, 2006, ch. 2, 4 and 5); expected improvement (D. R. Jones and others, 1998). Figures are
-logarithms of a ratio to the control, so that halves and doubles weigh alike.
+The process is ``gaussian_process``; what comes next has the greatest expected improvement (D. R. Jones and others, 1998). Figures are logarithms
+of a ratio to the control, so that halves and doubles weigh alike.
 """
 
 from __future__ import annotations
@@ -10,18 +9,18 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from scipy.linalg import cho_factor, cho_solve
-from scipy.optimize import minimize
-from scipy.stats import norm, qmc
+from scipy.special import ndtr
+
+if TYPE_CHECKING:
+    from hardy_gauge.core.trials.gaussian_process import GaussianProcess
 
 Settings = Mapping[str, Any]
 CANDIDATES, NEAR = 1024, 256
 LEAST_FIRST = 3
 LEVEL = 1.959964
-LENGTHS, NOISES = (math.log(0.05), math.log(3.0)), (math.log(1e-4), math.log(0.5))
 
 
 @dataclass(frozen=True)
@@ -117,6 +116,8 @@ class Suggestion:
 
 def first_points(space: Space, count: int, seed: int) -> list[dict[str, Any]]:
     """Points spread over the whole space (Sobol' sequence, scrambled)."""
+    from scipy.stats import qmc  # takes half a second and 40 MB, which only a search has to spend
+
     drawn = qmc.Sobol(len(space), seed=seed).random(2 ** math.ceil(math.log2(max(count, 2))))
     return [_settings(space, one) for one in drawn[:count]]
 
@@ -130,7 +131,7 @@ def suggest(space: Space, tried: Sequence[Tried], seed: int, noise: float = 0.0)
         return Suggestion(first_points(space, first, seed)[len(tried)])
     draw = np.random.default_rng([seed, len(tried)])
     known, figures = _known(space, tried)
-    model = _Process(known, figures, noise)
+    model = _process(known, figures, noise)
     places = np.vstack([draw.random((CANDIDATES, len(space))), _near(space, tried, draw)])
     options = {tuple(sorted(one.items())): one for one in (_settings(space, place) for place in places)}
     done = {tuple(sorted(one.settings.items())) for one in tried}
@@ -138,7 +139,7 @@ def suggest(space: Space, tried: Sequence[Tried], seed: int, noise: float = 0.0)
     mean, spread = model.at(np.asarray([_encoded(space, one) for one in left]))
     best = figures.max()
     z = (mean - best) / spread
-    gain = (mean - best) * norm.cdf(z) + spread * norm.pdf(z)
+    gain = (mean - best) * ndtr(z) + spread * np.exp(-(z**2) / 2) / math.sqrt(2 * math.pi)
     at = int(gain.argmax())
     bounds = [float(np.exp(mean[at] + side * LEVEL * spread[at])) for side in (-1, 1)]
     return Suggestion(left[at], float(np.exp(mean[at])), bounds[0], bounds[1])
@@ -160,9 +161,15 @@ def best_of(space: Space, tried: Sequence[Tried], noise: float = 0.0) -> tuple[T
     if not kept:
         return None
     known, figures = _known(space, tried)
-    mean, _ = _Process(known, figures, noise).at(np.asarray([_encoded(space, one.settings) for one in kept]))
+    mean, _ = _process(known, figures, noise).at(np.asarray([_encoded(space, one.settings) for one in kept]))
     at = int(mean.argmax())
     return kept[at], float(np.exp(mean[at]))
+
+
+def _process(points: np.ndarray, figures: np.ndarray, noise: float) -> GaussianProcess:
+    from hardy_gauge.core.trials import gaussian_process  # its library takes 20 MB, which only a search has to spend
+
+    return gaussian_process.GaussianProcess(points, figures, noise)
 
 
 def _known(space: Space, tried: Sequence[Tried]) -> tuple[np.ndarray, np.ndarray]:
@@ -190,47 +197,3 @@ def _settings(space: Space, places: np.ndarray) -> dict[str, Any]:
 
 def _encoded(space: Space, settings: Settings) -> list[float]:
     return [place for part in space for place in part.places(settings[part.setting])]
-
-
-class _Process:
-    """A Gaussian process through noisy figures at points of the unit cube."""
-
-    def __init__(self, points: np.ndarray, figures: np.ndarray, noise: float) -> None:
-        self._points, self._mean = points, figures.mean()
-        self._scale = figures.std() or 1.0
-        self._y = (figures - self._mean) / self._scale
-        self._least = (noise / self._scale) ** 2 + 1e-9
-        dims = points.shape[1]
-        starts = [
-            np.r_[np.full(dims, math.log(length)), math.log(noise)] for length in (0.3, 1.0) for noise in (1e-3, 0.1)
-        ]
-        bounds = [LENGTHS] * dims + [NOISES]
-        fits = [minimize(self._unlikely, start, bounds=bounds, method="L-BFGS-B") for start in starts]
-        found = min(fits, key=lambda fit: float(fit.fun)).x
-        self._lengths, self._noise = np.exp(found[:-1]), math.exp(found[-1])
-        self._factor = cho_factor(
-            self._kernel(points, points, self._lengths) + (self._noise + self._least) * np.eye(len(points)), lower=True
-        )
-        self._weights = cho_solve(self._factor, self._y)
-
-    def _unlikely(self, parameters: np.ndarray) -> float:
-        """Minus the logarithm of the marginal likelihood, with a weak preference for smooth curves and little noise."""
-        lengths, noise = np.exp(parameters[:-1]), math.exp(parameters[-1])
-        matrix = self._kernel(self._points, self._points, lengths) + (noise + self._least) * np.eye(len(self._points))
-        factor = cho_factor(matrix, lower=True)
-        prior = (
-            0.5 * float(((parameters[:-1] - math.log(0.5)) ** 2).sum()) + 0.05 * (parameters[-1] - math.log(0.01)) ** 2
-        )
-        return float(0.5 * self._y @ cho_solve(factor, self._y) + np.log(np.diag(factor[0])).sum() + prior)
-
-    @staticmethod
-    def _kernel(a: np.ndarray, b: np.ndarray, lengths: np.ndarray) -> np.ndarray:
-        apart = np.sqrt(5.0 * (((a[:, None, :] - b[None, :, :]) / lengths) ** 2).sum(axis=2))
-        return np.asarray((1 + apart + apart**2 / 3) * np.exp(-apart))
-
-    def at(self, points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Expected figure and its standard deviation, without the noise of a run."""
-        across = self._kernel(points, self._points, self._lengths)
-        mean = across @ self._weights
-        variance = 1.0 - np.einsum("ij,ji->i", across, cho_solve(self._factor, across.T))
-        return mean * self._scale + self._mean, np.sqrt(np.maximum(variance, 1e-12)) * self._scale
