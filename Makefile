@@ -13,6 +13,7 @@ setup: .venv/.ready web/dist/index.html
 	test -x $(PY) || python3 -m venv .venv
 	.venv/bin/pip install -q --require-hashes -r requirements.lock
 	.venv/bin/pip install -q --no-deps -e .
+	.venv/bin/python -m compileall -q src
 	@touch $@
 
 web/node_modules/.ready: web/package.json web/package-lock.json

@@ -76,7 +76,7 @@ from hardy_gauge.settings import AppSettings
 from hardy_gauge.store.backup_schedule import BackupWorker
 from hardy_gauge.store.database import Store
 
-LONGEST_WARMING_S = 8.0
+LONGEST_WARMING_S = 1.0
 ROUTERS = (
     health, sign_in, provider, myself, people, fleet, sheets, ledger, sessions, plans, pins, index_set, texts, trials, trial_executions, workloads, reports, connections, accounts, figures, capture_rules,
     bundles, imports, otlp, snapshots, storage, findings, changes, strips, log, recurrences, handbook,

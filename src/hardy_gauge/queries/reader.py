@@ -82,9 +82,11 @@ class Reader:
     _lock: threading.Lock = field(default_factory=threading.Lock)
     _learning: dict[object, threading.Lock] = field(default_factory=dict)
 
-    def counters(self, server_ids: Iterable[int], span: Span, columns: Iterable[str] | None = None) -> pl.DataFrame:
+    def counters(
+        self, server_ids: Iterable[int], span: Span, columns: Iterable[str] | None = None, keep: bool = True
+    ) -> pl.DataFrame:
         """Rows of the servers' counters and levels, oldest first, with every column or those asked for; empty without
-        columns where nothing was recorded.
+        columns where nothing was recorded. ``keep``: they may be asked for again soon.
         """
         wanted, ahead = list(server_ids), _ahead.get()
         if columns is not None:
@@ -92,14 +94,17 @@ class Reader:
             if ahead is not None and ahead.covers(wanted, span, columns):
                 return ahead.cut(wanted, span, columns)
         with self.store.read() as session:
-            frame = segments.read(session, wanted, "metric", span.since_us, span.until_us, columns)
+            frame = segments.read(session, wanted, "metric", span.since_us, span.until_us, columns, keep)
         return frame if frame.is_empty() or frame["at_us"].is_sorted() else frame.sort("at_us")
 
     @contextmanager
-    def read_ahead(self, server_ids: Sequence[int], span: Span, columns: Iterable[str]) -> Iterator[None]:
+    def read_ahead(
+        self, server_ids: Sequence[int], span: Span, columns: Iterable[str], keep: bool = True
+    ) -> Iterator[None]:
         """Within it, what ``counters`` is asked of one server inside the span comes from one read of all."""
         named = list(dict.fromkeys(columns))
-        with holding(_ahead, ReadAhead(server_ids, span, frozenset(named), self.counters(server_ids, span, named))):
+        rows = self.counters(server_ids, span, named, keep)
+        with holding(_ahead, ReadAhead(server_ids, span, frozenset(named), rows)):
             yield
 
     def figure(self, server_id: int, name: str, span: Span) -> tuple[Times, Values]:
@@ -121,7 +126,8 @@ class Reader:
 
         def learn() -> dict[str, UsualRange]:
             troubles = self.troubles(server_id)
-            with self.read_ahead([server_id], self.history(), dict.fromkeys(c for f in figures for c in f.columns)):
+            columns = dict.fromkeys(c for f in figures for c in f.columns)
+            with self.read_ahead([server_id], self.history(), columns, keep=False):
                 return {figure.name: self._range(server_id, figure, troubles) for figure in figures}
 
         names = tuple(figure.name for figure in figures)
@@ -191,7 +197,7 @@ class Reader:
         """Learn what is known of one server anew, before it is too old, all figures from one read."""
         span = self.history()
         columns = dict.fromkeys(column for figure in FIGURES.values() for column in figure.columns)
-        with self.read_ahead([server_id], span, columns):
+        with self.read_ahead([server_id], span, columns, keep=False):
             now = self.clock()
             troubles = self._troubles(server_id)
             made = {

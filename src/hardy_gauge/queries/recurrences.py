@@ -97,8 +97,9 @@ def _of_server(reader: Reader, server: Server, zone: ZoneInfo) -> list[JobRow]:
     span = Span(max(first, now - BACK_US), now)
     with reader.store.read() as session:
         frame = segments.read(
-            session, [server.id], "statement", span.since_us, span.until_us, ["statement", "calls", "time_s", "service"]
-        )
+            session, [server.id], "statement", span.since_us, span.until_us,
+            ["statement", "calls", "time_s", "service"], keep=False,
+        )  # fmt: skip
     if frame.is_empty():
         return []
     frame = frame.filter(pl.col("calls") > 0)

@@ -108,7 +108,7 @@ def _usual_of_sum(reader: Reader, ids: Sequence[int]) -> tuple[UsualRange, froze
     span = reader.history()
     grid = np.arange(span.since_us // MINUTE_US * MINUTE_US, span.until_us, MINUTE_US, dtype=np.int64)
     total, seen = np.zeros(len(grid)), np.zeros(len(grid), dtype=bool)
-    with reader.read_ahead(known, span, FIGURES[LEADING].columns):
+    with reader.read_ahead(known, span, FIGURES[LEADING].columns, keep=False):
         for i in known:
             values = means(*reader.figure(i, LEADING, span), grid, MINUTE_US)
             seen |= np.isfinite(values)

@@ -41,7 +41,7 @@ def volumes_of(reader: Reader, owner: Server, now_us: int) -> list[VolumeOut]:
 
 def _forecast(reader: Reader, owner: Server, now_us: int) -> list[VolumeOut]:
     names = [f"volume_used.{volume['name']}" for volume in owner.host.get("volumes", [])]
-    recorded = reader.counters([owner.id], Span(now_us - STORAGE_DAYS * DAY_US, now_us), names)
+    recorded = reader.counters([owner.id], Span(now_us - STORAGE_DAYS * DAY_US, now_us), names, keep=False)
     rows = []
     for volume in owner.host.get("volumes", []):
         column, found, used = f"volume_used.{volume['name']}", None, volume["used_bytes"]

@@ -42,7 +42,7 @@ class Warmer:
         self.ready, self._stop = threading.Event(), threading.Event()
 
     def start(self) -> None:
-        """Begin; ``ready`` is set when every server was learnt once. It can begin again after ``stop``."""
+        """Begin; ``ready`` is set when the usual ranges of every server were learnt once. It can begin again after ``stop``."""
         self._stop.clear()
         threading.Thread(target=self._run, name="warmer", daemon=True).start()
 
@@ -58,9 +58,12 @@ class Warmer:
                     return
                 self.reader.renew(server.id)
                 volumes_of(self.reader, server, self.reader.clock())
-                recurrences(self.reader, server.name, LEARNT_IN)
             usual_of_sum(self.reader, servers)
             self.ready.set()
+            for server in servers:
+                if self._stop.wait(PAUSE_S):
+                    return
+                recurrences(self.reader, server.name, LEARNT_IN)
             if len(servers) >= MANY and not self._stop.is_set():
                 try:
                     ask_first(self.reader)

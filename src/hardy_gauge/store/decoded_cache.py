@@ -7,9 +7,11 @@ from collections import OrderedDict
 
 import polars as pl
 
+LEAST_COLUMN = 4096  # bytes: what is allocated for a column of a few rows
+
 
 class DecodedCache:
-    """Frames by key, up to a number of bytes. A key may have a ``version``, and only its last one is kept: a segment never changes once it
+    """Frames by key, up to a number of bytes, each column taking ``LEAST_COLUMN`` at least. A key may have a ``version``, and only its last one is kept: a segment never changes once it
     is stored, but which of them make up an hour does. Thread-safe.
     """
 
@@ -28,7 +30,8 @@ class DecodedCache:
             return found[0]
 
     def put(self, key: object, frame: pl.DataFrame, size: int, version: object = None) -> None:
-        """``size`` is what the frame takes, in bytes, about; one that would take a quarter of all room is not kept."""
+        """``size`` is what the rows of the frame take, in bytes, about; one that would take a quarter of all room is not kept."""
+        size += frame.width * LEAST_COLUMN
         with self._lock:
             before = self._frames.pop(key, None)
             if before is not None:
@@ -39,6 +42,11 @@ class DecodedCache:
             while self._bytes > self._most:
                 _, (_, dropped, _) = self._frames.popitem(last=False)
                 self._bytes -= dropped
+
+    def at_most(self, most_bytes: int) -> None:
+        """Another number of bytes from now on."""
+        with self._lock:
+            self._most = most_bytes
 
     def clear(self) -> None:
         """Keep nothing."""

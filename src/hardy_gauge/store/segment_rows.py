@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from typing import IO, NamedTuple
 
 import numpy as np
@@ -22,9 +23,16 @@ from hardy_gauge.store.quarantine import quarantine
 Part = tuple[int, int]
 What = tuple[str, str, tuple[str, ...] | None]  # a kind, its column of times, and the columns wanted, None for all
 AT_ONCE = 128
-KEPT_BYTES = 256 * 2**20
+FILES_AT_ONCE = 4
+KEPT_BYTES = 48 * 2**20
+OF_A_SERVER = 2**20
 
-_decoded = DecodedCache(KEPT_BYTES)
+_decoded = DecodedCache(4 * KEPT_BYTES)
+
+
+def keep_for(servers: int) -> None:
+    """How much is kept in memory grows with the servers that are recorded."""
+    _decoded.at_most(KEPT_BYTES + servers * OF_A_SERVER)
 
 
 def forget() -> None:
@@ -58,33 +66,55 @@ class Stored(NamedTuple):
         return self.part[1] if self.part else self.end_us
 
 
-def of_bucket(session: Session, what: tuple[str, What, int], found: list[Stored], keep: bool) -> pl.DataFrame:
-    """Rows of segments of several servers that begin in one hour, one server after the other, with ``server_id``. ``what`` is the store,
-    what is read of it, and the hour.
-    """
-    key, version = (what, found[0].part, tuple(sorted({one.server_id for one in found}))), tuple(found)
-    if (known := _decoded.get(key, version)) is not None:
-        return known
-    # of an hour that is made up of many segments the next one adds a few; others are kept together alone
-    many = len(found) > 2 * len({one.server_id for one in found})
-    files = hour_files.files_for(len(found)) if keep and not many else None
-    (kind, _, _), hour = what[1], what[2]
-    if files is not None and (whole := files.get(kind, hour, (key, version))) is not None:
-        _decoded.put(key, whole, int(whole.estimated_size()), version)
+def of_buckets(
+    session: Session, store: str, what: What, buckets: Mapping[int, list[Stored]], keep: bool
+) -> dict[int, pl.DataFrame]:  # fmt: skip
+    """By hour, the rows of segments of several servers that begin in it, one server after the other, with ``server_id``."""
+    asked = {hour: _Bucket((store, what, hour), found, keep) for hour, found in buckets.items()}
+    frames = {hour: one.in_memory() for hour, one in asked.items()}
+    filed = [hour for hour, frame in frames.items() if frame is None and asked[hour].files is not None]
+    if filed:
+        with ThreadPoolExecutor(FILES_AT_ONCE) as pool:  # files are read without the interpreter
+            frames |= zip(filed, pool.map(lambda hour: asked[hour].in_file(), filed), strict=True)
+    return {hour: asked[hour].decoded(session) if frame is None else frame for hour, frame in frames.items()}
+
+
+class _Bucket:
+    """Segments of several servers that begin in one hour; ``what`` is the store, what is read of it, and the hour."""
+
+    def __init__(self, what: tuple[str, What, int], found: list[Stored], keep: bool) -> None:
+        self._what, self._found, self._keep = what, found, keep
+        servers = tuple(sorted({one.server_id for one in found}))
+        self._key, self._version = (what, found[0].part, servers), tuple(found)
+        # of an hour that is made up of many segments the next one adds a few; others are kept together alone
+        self._many = len(found) > 2 * len(servers)
+        self.files = hour_files.files_for(len(found)) if keep and not self._many else None
+
+    def in_memory(self) -> pl.DataFrame | None:
+        return _decoded.get(self._key, self._version)
+
+    def in_file(self) -> pl.DataFrame | None:
+        (kind, _, _), hour = self._what[1], self._what[2]
+        whole = None if self.files is None else self.files.get(kind, hour, (self._key, self._version))
+        if whole is not None:
+            _decoded.put(self._key, whole, int(whole.estimated_size()), self._version)
         return whole
-    frames = decoded_segments(session, what[0], what[1], found, keep and many)
-    found = sorted((one for one in found if one.segment_id in frames), key=lambda one: one.server_id)
-    if not found:
-        return pl.DataFrame()
-    parts = [frames[one.segment_id] for one in found]
-    owners = np.repeat(np.array([one.server_id for one in found], dtype=np.int32), [len(part) for part in parts])
-    whole = pl.concat(parts, how="diagonal").with_columns(pl.Series("server_id", owners, dtype=pl.Int32))
-    if keep:
-        whole = whole.rechunk()
-        _decoded.put(key, whole, int(whole.estimated_size()), version)
-    if files is not None:
-        files.put(kind, hour, (key, version), whole)
-    return whole
+
+    def decoded(self, session: Session) -> pl.DataFrame:
+        store, what, hour = self._what
+        frames = decoded_segments(session, store, what, self._found, self._keep and self._many)
+        found = sorted((one for one in self._found if one.segment_id in frames), key=lambda one: one.server_id)
+        if not found:
+            return pl.DataFrame()
+        parts = [frames[one.segment_id] for one in found]
+        owners = np.repeat(np.array([one.server_id for one in found], dtype=np.int32), [len(part) for part in parts])
+        whole = pl.concat(parts, how="diagonal").with_columns(pl.Series("server_id", owners, dtype=pl.Int32))
+        if self._keep:
+            whole = whole.rechunk()
+            _decoded.put(self._key, whole, int(whole.estimated_size()), self._version)
+        if self.files is not None:
+            self.files.put(what[0], hour, (self._key, self._version), whole)
+        return whole
 
 
 def decoded_segments(

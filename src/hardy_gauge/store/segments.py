@@ -17,7 +17,7 @@ from hardy_gauge.store.blocks import encode_block
 from hardy_gauge.store.coded_texts import coded, spelt_out
 from hardy_gauge.store.held_series import HeldSeries
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
-from hardy_gauge.store.segment_rows import Part, Stored, decoded_segments, of_bucket, stored_bodies
+from hardy_gauge.store.segment_rows import Part, Stored, decoded_segments, of_buckets, stored_bodies
 
 Kind = Literal[
     "metric", "statement", "sample", "holder", "execution", "table", "message", "connection", "index", "sequence"
@@ -146,11 +146,8 @@ def read(
     buckets: dict[int, list[Stored]] = {}
     for one in found:
         buckets.setdefault(max(one.start_us, low) // HOUR_US, []).append(one)
-    frames = [
-        inside(frame, of)
-        for number, of in sorted(buckets.items())
-        if not (frame := of_bucket(session, (store, what, number), of, keep)).is_empty()
-    ]
+    rows = of_buckets(session, store, what, buckets, keep)
+    frames = [inside(rows[hour], buckets[hour]) for hour in sorted(rows) if not rows[hour].is_empty()]
     return form(pl.concat(frames, how="diagonal")) if frames else pl.DataFrame()
 
 
