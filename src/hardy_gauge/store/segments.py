@@ -38,6 +38,7 @@ TIME: dict[Kind, str] = {
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US
 MOST_ROWS = 2_000_000
+WORTH_CODING = 1000  # rows: the list of texts takes half a kilobyte
 HELD = "held series"  # in a session's info
 
 
@@ -69,7 +70,9 @@ class Block:
 def block(kind: Kind, frame: pl.DataFrame) -> Block:
     """The block of a frame that has rows, sorted by time."""
     time = TIME[kind]
-    frame = coded(kind, frame.sort(time))
+    frame = frame.sort(time)
+    if len(frame) >= WORTH_CODING:
+        frame = coded(kind, frame)
     return Block(kind, int(frame[time][0]), int(frame[time][-1]) + 1, len(frame), encode_block(frame))
 
 
