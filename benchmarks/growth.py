@@ -62,7 +62,7 @@ def measure() -> dict[str, float]:
 
 def of_size(axis: str, size: int) -> dict[str, float]:
     """The figures of one size."""
-    with tempfile.TemporaryDirectory() as name:
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as name:
         folder = Path(name)
         made = _statements(folder, size) if axis == "statements" else _practice(folder, axis, size)
         with made as reader:
