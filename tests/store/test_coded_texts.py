@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 import pytest
 
-from hardy_gauge.store import segment_rows, segments
+from hardy_gauge.store import coded_texts, segment_rows, segments
 from hardy_gauge.store.blocks import encode_block
 from hardy_gauge.store.database import Store
 from tests.queries.builder import Built
@@ -76,3 +76,24 @@ def test_counts_by_code_are_counts_by_text(stored: tuple[Store, list[int], pl.Da
     found = read(store, servers, as_codes=True).filter(pl.col("user") == "ada1").group_by("wait_family").len()
     wanted = whole.filter(pl.col("user") == "ada1").group_by("wait_family").len()
     assert dict(found.with_columns(pl.col("wait_family").cast(pl.String)).iter_rows()) == dict(wanted.iter_rows())
+
+
+def test_texts_without_end_stay_plain(
+    stored: tuple[Store, list[int], pl.DataFrame], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A column with more texts than are coded is plain in every answer, also together with what was coded before."""
+    store, servers, whole = stored
+    assert read(store, servers, as_codes=True).schema["user"] == pl.Categorical
+    known = int(pl.Series(["a text that nobody has used"]).cast(pl.Categorical).to_physical()[0])
+    monkeypatch.setattr(coded_texts, "MOST_TEXTS", known + 100)
+    monkeypatch.setattr(coded_texts, "_endless", set())
+    routes = samples(3, 3000).with_columns(route=pl.lit("/loan/") + pl.int_range(3000).cast(pl.String))
+    Built(store).rows(servers[1], "sample", routes)
+    block = coded_texts.stored_texts("sample", routes)
+    assert block.schema["route"] == pl.String and block.schema["user"] == pl.Categorical
+    for _ in range(2):
+        found = read(store, servers, as_codes=True)
+        assert found.schema["route"] == pl.String and found.schema["user"] == pl.Categorical
+        assert found["route"].drop_nulls().n_unique() == 3000 and len(found) == len(whole) + 3000
+    later = pl.DataFrame({"route": ["/new"] * 2000})
+    assert coded_texts.coded("sample", later).schema["route"] == pl.String

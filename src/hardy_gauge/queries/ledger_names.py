@@ -67,7 +67,7 @@ class Names:
         return frame.lazy().filter(*kept).collect(engine="streaming") if kept and len(frame) else frame
 
     def keyed(self, frame: pl.DataFrame, dimensions: Sequence[str]) -> pl.DataFrame:
-        """Dimensions as columns of keys, which are texts with a place in a list (``Categorical``)."""
+        """Dimensions as columns of text keys, as codes where their texts are."""
         if {"statement", "kind"} & {*dimensions}:
             joined = frame.with_columns(pl.col("statement").cast(pl.Int32)).join(
                 self._table, on="statement", how="left"
@@ -75,13 +75,13 @@ class Names:
             frame = joined.with_columns(_known("key", NO_STATEMENT).alias("statement"), _known("kind", NOT_KNOWN))
             frame = frame.drop("key")
         texts = [name for name in dimensions if name not in ("statement", "kind", "session")]
-        frame = frame.with_columns(_known(name, NOT_KNOWN) for name in texts)
+        frame = frame.with_columns(_known(name, NOT_KNOWN, frame.schema[name]) for name in texts)
         if "session" not in dimensions:
             return frame
         number = pl.col("session").cast(pl.String).fill_null(NOT_KNOWN)
         owner = pl.col("server_id").replace_strict(self.servers, default="", return_dtype=pl.String)
         named = number if len(self.servers) == 1 else number + ON + owner
-        return frame.with_columns(named.cast(pl.Categorical).alias("session"))
+        return frame.with_columns(named.alias("session"))
 
     def label(self, dimension: str, key: str) -> str:
         """What a key is called."""
@@ -92,5 +92,6 @@ class Names:
         return f"session {key}" if dimension == "session" else key
 
 
-def _known(name: str, otherwise: str) -> pl.Expr:
-    return pl.col(name).cast(pl.Categorical).fill_null(pl.lit(otherwise, dtype=pl.Categorical))
+def _known(name: str, otherwise: str, of: pl.DataType | type[pl.DataType] = pl.Categorical) -> pl.Expr:
+    dtype = pl.Categorical if of == pl.Categorical else pl.String
+    return pl.col(name).cast(dtype).fill_null(pl.lit(otherwise, dtype=dtype))

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.store import hour_files
 from hardy_gauge.store.blocks import MARK, DamagedBlock, decode_block, verified_content
-from hardy_gauge.store.coded_texts import coded
+from hardy_gauge.store.coded_texts import coded, one_after_the_other
 from hardy_gauge.store.decoded_cache import DecodedCache
 from hardy_gauge.store.models import Segment
 from hardy_gauge.store.quarantine import quarantine
@@ -108,7 +108,7 @@ class _Bucket:
             return pl.DataFrame()
         parts = [frames[one.segment_id] for one in found]
         owners = np.repeat(np.array([one.server_id for one in found], dtype=np.int32), [len(part) for part in parts])
-        whole = pl.concat(parts, how="diagonal").with_columns(pl.Series("server_id", owners, dtype=pl.Int32))
+        whole = one_after_the_other(parts).with_columns(pl.Series("server_id", owners, dtype=pl.Int32))
         if self._keep:
             whole = whole.rechunk()
             _decoded.put(self._key, whole, int(whole.estimated_size()), self._version)

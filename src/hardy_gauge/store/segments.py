@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from hardy_gauge.store import hour_files
 from hardy_gauge.store.blocks import encode_block
-from hardy_gauge.store.coded_texts import coded, spelt_out
+from hardy_gauge.store.coded_texts import coded, one_after_the_other, spelt_out, stored_texts
 from hardy_gauge.store.held_series import HeldSeries
 from hardy_gauge.store.models import DamagedSegment, ImportSegment, Segment
 from hardy_gauge.store.segment_rows import Part, Stored, decoded_segments, of_buckets, stored_bodies
@@ -38,7 +38,6 @@ TIME: dict[Kind, str] = {
 HOUR_US = 3_600_000_000
 DAY_US = 24 * HOUR_US
 MOST_ROWS = 2_000_000
-WORTH_CODING = 1000  # rows: the list of texts takes half a kilobyte
 HELD = "held series"  # in a session's info
 
 
@@ -70,9 +69,7 @@ class Block:
 def block(kind: Kind, frame: pl.DataFrame) -> Block:
     """The block of a frame that has rows, sorted by time."""
     time = TIME[kind]
-    frame = frame.sort(time)
-    if len(frame) >= WORTH_CODING:
-        frame = coded(kind, frame)
+    frame = stored_texts(kind, frame.sort(time))
     return Block(kind, int(frame[time][0]), int(frame[time][-1]) + 1, len(frame), encode_block(frame))
 
 
@@ -145,13 +142,13 @@ def read(
         decoded = decoded_segments(session, store, what, found, keep)
         frames = [inside(decoded[one.segment_id], [one]) for one in found if one.segment_id in decoded]
         owner = pl.lit(server_ids[0], dtype=pl.Int32).alias("server_id")
-        return form(pl.concat(frames, how="diagonal").with_columns(owner)) if frames else pl.DataFrame()
+        return form(one_after_the_other(frames).with_columns(owner)) if frames else pl.DataFrame()
     buckets: dict[int, list[Stored]] = {}
     for one in found:
         buckets.setdefault(max(one.start_us, low) // HOUR_US, []).append(one)
     rows = of_buckets(session, store, what, buckets, keep)
     frames = [inside(rows[hour], buckets[hour]) for hour in sorted(rows) if not rows[hour].is_empty()]
-    return form(pl.concat(frames, how="diagonal")) if frames else pl.DataFrame()
+    return form(one_after_the_other(frames)) if frames else pl.DataFrame()
 
 
 def _part(start_us: int, end_us: int, since_us: int, until_us: int) -> Part | None:
