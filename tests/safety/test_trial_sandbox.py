@@ -100,7 +100,7 @@ def test_an_endless_statement_is_stopped_and_leaves_nothing(app: Application, en
     trial = engineer.post("/api/trials", json=design(ENDLESS, seconds="60 s", workers=2)).json()["id"]
     wait_until(lambda: engineer.get(f"/api/trials/{trial}").json()["done_share"] > 0)
     assert engineer.post(f"/api/trials/{trial}/stop").status_code == 200
-    assert ended(engineer, trial, 15)["state"] == "stopped"
+    assert ended(engineer, trial)["state"] == "stopped"
     wait_until(lambda: set(folders()) <= before)
     wait_until(lambda: not psutil.Process(app.process.pid).children(recursive=True))
 
