@@ -27,7 +27,7 @@ const columns = computed<Column<Entry>[]>(() => [
   { key: 'share', title: 'share', unit: 'share', width: '58px', value: (one) => one.share },
   { key: 'reference', title: props.reference, unit: props.unit, width: props.unit ? '112px' : '78px', value: (one) => one.reference?.value },
   { key: 'times', title: '', unit: '', width: '58px', value: (one) => (one.reference?.value ? one.active_sessions / one.reference.value : null) },
-  { key: 'out', title: '', width: '30px' },
+  { key: 'out', title: '', width: '44px' },
 ])
 </script>
 
