@@ -27,6 +27,7 @@ from hardy_gauge.core.activity.capture_work import CaptureWork
 from hardy_gauge.core.activity.now import Look
 from hardy_gauge.core.time.clock import clock_us
 from hardy_gauge.probes.protocol import ProbeError
+from hardy_gauge.store import segment_rows
 from hardy_gauge.store.database import Store
 from hardy_gauge.store.limits import tidy
 from hardy_gauge.store.models import CaptureState, Plan, Server
@@ -92,6 +93,7 @@ class Collector:
             for w in capture_targets(self.store, self.clock())
             if self.only is None or w.server_id in self.only
         }
+        segment_rows.keep_for(len(now))
         with self._lock:
             left = [self._leave(server_id) for server_id in [i for i in self._recorders if i not in now]]
             for server_id, want in now.items():

@@ -23,10 +23,9 @@ from hardy_gauge.probes import outbound
 from hardy_gauge.probes.outbound import OutboundPolicy
 from hardy_gauge.probes.protocol import ProbeError, RemembersPast
 from hardy_gauge.settings import AppSettings
-from hardy_gauge.store import hour_files, segment_rows, segments
+from hardy_gauge.store import hour_files, segments
 from hardy_gauge.store.data_folder import locked
 from hardy_gauge.store.database import Store
-from hardy_gauge.store.models import Server
 from hardy_gauge.store.who import anyone
 
 IMPORTS_AT_A_TIME = 3
@@ -65,8 +64,6 @@ def _serve(settings: AppSettings, on_ready: Callable[[], None]) -> None:
         files = hour_files.HourFiles(settings.data / HOURS, stamp=segments.stamp(session))
     hour_files.use(files)
     servers = register_all(store, settings.servers)
-    with store.read() as session:
-        segment_rows.keep_for(session.query(Server).count())
     import_history(store, servers)
     import_history(store, servers)  # the minutes that passed meanwhile
     collector = Collector(store, write_s=settings.write_every_s)

@@ -24,15 +24,15 @@ Part = tuple[int, int]
 What = tuple[str, str, tuple[str, ...] | None]  # a kind, its column of times, and the columns wanted, None for all
 AT_ONCE = 128
 FILES_AT_ONCE = 4
-KEPT_BYTES = 48 * 2**20
-OF_A_SERVER = 2**20
+KEPT_BYTES, KEPT_BYTES_A_SERVER = 48 * 2**20, 2**20
+KEPT_BYTES_AT_FIRST = 192 * 2**20  # until it is known how many servers are recorded
 
-_decoded = DecodedCache(4 * KEPT_BYTES)
+_decoded = DecodedCache(KEPT_BYTES_AT_FIRST)
 
 
 def keep_for(servers: int) -> None:
     """How much is kept in memory grows with the servers that are recorded."""
-    _decoded.at_most(KEPT_BYTES + servers * OF_A_SERVER)
+    _decoded.at_most(KEPT_BYTES + servers * KEPT_BYTES_A_SERVER)
 
 
 def forget() -> None:
